@@ -4,6 +4,8 @@ import json
 import random
 import unittest
 
+from msgspec.structs import replace
+
 from saltpath.core.answers.exchange import MASK, Exchange, Times
 from saltpath.core.running.resources import ResourceEvent, left, resource_events
 
@@ -87,8 +89,12 @@ class Told(unittest.TestCase):
             body["more"] = {drawn.choice(names): drawn.choice(odd)}
             method = drawn.choice(["POST", "PUT", "DELETE", "PATCH", "post"])
             where = drawn.choice(["/x", "//[", "http://[::1", "http://h:99999/", "?", ""])
+            base = drawn.choice(
+                [BASE, BASE, f"http://h:{MASK}", f"http://[{MASK}]", "http://\ud800"]
+            )
             status = drawn.choice([200, 201, 204, 404])
             one = exchange(method, drawn.choice(["/calls", "/", ""]), status, body, Location=where)
+            one = replace(one, address=base + one.address.removeprefix(BASE))
             left(resource_events([one]))
 
 

@@ -270,6 +270,9 @@ class WhatWasLeft(unittest.TestCase):
                         "SELECT COUNT(*) FROM resource WHERE run NOT IN (?)", (main_run,)
                     ).fetchone()[0],
                 )
+                count = "SELECT COUNT(*) FROM test_case WHERE name LIKE ?"
+                names = f"What “%” left in run {run['number']}"
+                self.assertEqual(main.execute(count, (names,)).fetchone()[0], 0, "its cases, too")
         self.assertEqual(self.app.ask("GET", f"/runs/{removal['id']}")[0], 404, "it goes with it")
 
     def test_a_suite_that_is_set_up(self) -> None:

@@ -14,9 +14,10 @@ from flask import Flask
 
 from saltpath.core.values import plain
 from saltpath.server.app import contract
-from saltpath.server.bodies import Body, NewRun, Tab, ValueChanges
+from saltpath.server.bodies import Body, Tab, ValueChanges
 from saltpath.server.declared import BODIES
 from saltpath.server.problems import Refused
+from saltpath.server.run_bodies import NewRun
 from saltpath.server.shapes import gathered
 from saltpath.server.taking import taken
 

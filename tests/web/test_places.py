@@ -15,8 +15,8 @@ from saltpath.core.assist.observations import telling
 from saltpath.core.assist.repeated import literals
 from saltpath.core.format.reader import case_from_data
 from saltpath.core.references.scopes import Scope, Scopes
+from saltpath.core.references.templates import literal
 from saltpath.core.running.prepare import Prepared, prepare
-from saltpath.formats.request_step import literal
 
 HERE = Path(__file__).resolve().parent
 STEPS = 400

@@ -3,13 +3,11 @@ way is evidence."""
 
 from __future__ import annotations
 
-from urllib.parse import urlsplit
-
 from msgspec.structs import replace
 from msgspec.structs import replace as replaced
 
 from saltpath.core.answers.answer import mentions
-from saltpath.core.answers.exchange import REDIRECTS, Exchange
+from saltpath.core.answers.exchange import REDIRECTS, Exchange, origin_of
 from saltpath.core.answers.header_values import location_of, retry_after_of
 from saltpath.core.cases.case import Request
 from saltpath.core.cases.options import Options
@@ -208,7 +206,7 @@ def _redirected(
     """The request that a redirect asks for. To another origin goes what a browser would send,
     unless it is trusted."""
     try:
-        here, there = _origin(prepared.address), _origin(address)
+        here, there = origin_of(prepared.address), origin_of(address)
     except ValueError as problem:
         raise Blocked(why("redirect-nowhere", address=address, problem=str(problem))) from None
     scheme, host, port = there
@@ -226,13 +224,6 @@ def _redirected(
             raise Blocked(why("redirect-with-body", status=status, address=address, host=host))
         headers = tuple(pair for pair in headers if pair[0].lower() in _TO_STRANGERS)
     return Prepared(method, address, headers, body, redirected=True, stranger=stranger)
-
-
-def _origin(address: str) -> tuple[str, str, int | None]:
-    """Scheme, host and port (RFC 6454, 4). Raises ValueError."""
-    parts = urlsplit(address)
-    usual = {"http": 80, "https": 443}.get(parts.scheme)
-    return parts.scheme, parts.hostname or "", parts.port or usual
 
 
 def retry_after_s(exchange: Exchange, usual_s: float) -> float:

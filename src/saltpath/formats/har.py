@@ -19,8 +19,9 @@ from urllib.parse import urlsplit
 from msgspec import Struct, field
 
 from saltpath.core.assist.recorded import Recorded
+from saltpath.core.references.templates import literal
 from saltpath.core.values.grammar import Unreadable
-from saltpath.formats.request_step import Part, RequestStep, literal
+from saltpath.formats.request_step import Part, RequestStep
 
 LARGEST = 60_000_000
 MOST_ENTRIES = 2_000

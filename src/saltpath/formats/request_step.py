@@ -10,16 +10,11 @@ from urllib.parse import parse_qsl, unquote_plus
 from msgspec import Struct, field
 
 from saltpath.core.assist.naming import name_for
+from saltpath.core.references.templates import literal
 from saltpath.core.values import plain
 
 FORM = "application/x-www-form-urlencoded"
 _OURS = ("content-length", "host", "connection", "transfer-encoding", "accept-encoding", "expect")
-
-
-def literal(text: str) -> str:
-    """Text of somebody else's in a document: what would read as a reference is written so that it
-    does not."""
-    return text.replace("[=", "[='[=']")
 
 
 class Part(Struct, frozen=True):

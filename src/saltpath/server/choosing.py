@@ -7,10 +7,10 @@ from msgspec import UNSET
 from saltpath.core.values.measures import counted
 from saltpath.core.values.nearest import listed, nearest
 from saltpath.server.asked import case_asked
-from saltpath.server.bodies import NewRun
 from saltpath.server.compiled import suite_of
 from saltpath.server.context import database
 from saltpath.server.problems import Refused
+from saltpath.server.run_bodies import NewRun
 from saltpath.store import cases, folders, projects
 from saltpath.store.cases import StoredCase
 from saltpath.store.database import NotFound

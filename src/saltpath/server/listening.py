@@ -209,6 +209,7 @@ class Server(TcpWSGIServer):  # type: ignore[misc]
 
     channel_class = Channel
     certificates: Certificates | None = None
+    """By which it speaks TLS; None: it does not."""
 
     def accept(self) -> Any:
         found = super().accept()
@@ -259,9 +260,9 @@ def serve(
     """Serve until the process ends. `trusted_proxy`: the address of the one proxy before it, whose
     word counts for who asks, and how; `tls`: by which TLS is spoken here. Raises
     CertificateProblem."""
-    if tls is not None:
+    certificates = None if tls is None else Certificates(tls)
+    if certificates is not None:
         adjusted |= {"url_scheme": "https", "recv_bytes": 4 * RECORD}
-        Server.certificates = Certificates(tls)
     if trusted_proxy:
         adjusted |= {"trusted_proxy": trusted_proxy, "trusted_proxy_headers": FORWARDED}
     else:  # what comes by a proxy that was not named must not look as if it came from here
@@ -286,4 +287,6 @@ def serve(
         Server(app, sockets, dispatcher=dispatcher, adj=adjustments, sockinfo=place)
         for place in adjustments.listen
     ]
+    for server in servers:
+        server.certificates = certificates
     servers[-1].run()

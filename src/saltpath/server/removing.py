@@ -22,6 +22,7 @@ from saltpath.core.references.templates import is_name
 from saltpath.core.values import plain
 from saltpath.server.compiled import compiled
 from saltpath.server.context import database
+from saltpath.server.run_bodies import MOST_REMOVED
 from saltpath.server.shared_cases import with_shared
 from saltpath.server.suite_roles import role_in
 from saltpath.store import cases, evidence, projects, resources, run_rows, runs, shared_steps
@@ -32,8 +33,6 @@ from saltpath.store.evidence import StepEvidence
 from saltpath.store.resources import Left
 from saltpath.store.runs import Run, RunCase
 
-MOST = 300
-"""Things that are told of, and removed, at once."""
 _KNOWN_FROM = ("kept", "row", "case", "run")
 _ELSEWHERE = "it stands at another host, which is not sent what signs in at this one"
 _SECRET = "a secret stands in its address"
@@ -60,9 +59,9 @@ class RemovalCase(Struct, frozen=True):
 
 
 def leavings(run: Run) -> tuple[list[Leaving], int]:
-    """What a run left, at most 300 of it, and how much that is in all."""
+    """What a run left, at most MOST_REMOVED of it, and how much that is in all."""
     found = resources.left_by(database(), database("evidence"), run)
-    return _Finder(run).leavings(found[:MOST]) if found else [], len(found)
+    return _Finder(run).leavings(found[:MOST_REMOVED]) if found else [], len(found)
 
 
 def removal_cases(run: Run, chosen: Iterable[Leaving]) -> list[RemovalCase]:
@@ -101,6 +100,7 @@ class _Finder:
         }
         self._read: dict[int, tuple[dict[str, Any], Case]] = {}
         self._steps: dict[tuple[int, int], list[StepEvidence]] = {}
+        self._set_up_by: dict[int, list[RunCase]] = {}
 
     def leavings(self, found: Sequence[Left]) -> list[Leaving]:
         return [self._leaving(thing) for thing in found]
@@ -137,6 +137,7 @@ class _Finder:
             place.inner,
             b"\ncookie:" in sent,
             thing.event.how == "identity",
+            maker.key,
         )
         known = _known(before, place.inner)
         ended = run_rows.finished(database("evidence"), self._run.id, place.position, place.row)
@@ -169,6 +170,11 @@ class _Finder:
 
     def _setting_up(self, entry: RunCase) -> list[RunCase]:
         """The cases of the run that set up the suites around one, the outermost first."""
+        if entry.position not in self._set_up_by:
+            self._set_up_by[entry.position] = self._found_setting_up(entry)
+        return self._set_up_by[entry.position]
+
+    def _found_setting_up(self, entry: RunCase) -> list[RunCase]:
         stored = cases.case_at(database(), entry.case_id, entry.version)
         suite = projects.suite_by_id(database(), stored.suite)
         levels = [] if suite.hidden else projects.standing(database(), suite)

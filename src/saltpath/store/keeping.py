@@ -184,6 +184,9 @@ def _run(main: sqlite3.Connection, evidence: sqlite3.Connection, run: int) -> It
     removals = main.execute("SELECT run FROM removal WHERE of_run = ?", (run,)).fetchall()
     for removal in removals:
         yield from _run(main, evidence, removal["run"])
+    made_for_it = main.execute(
+        "SELECT test_case AS id FROM run_case JOIN removal USING (run) WHERE run = ?", (run,)
+    ).fetchall()
     for table, keys in _OF_RUN.items():
         # those that others are packed against come last
         order = "ORDER BY base IS NULL, id" if table == "step" else ""
@@ -206,6 +209,9 @@ def _run(main: sqlite3.Connection, evidence: sqlite3.Connection, run: int) -> It
             "DELETE FROM run WHERE id = ?",
         ):
             main.execute(statement, (run,))
+        for case in made_for_it:
+            main.execute("DELETE FROM case_revision WHERE test_case = ?", (case["id"],))
+            main.execute("DELETE FROM test_case WHERE id = ?", (case["id"],))
     yield 1
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from urllib.parse import urlsplit
 
 import msgspec
 
@@ -12,6 +13,7 @@ from saltpath.core.values.why import Why
 REDIRECTS = frozenset([301, 302, 303, 307, 308])
 """The statuses that lead on, where the answer says where to (RFC 9110, 15.4)."""
 
+_USUAL_PORTS = {"http": 80, "https": 443}
 MASK = "●●●"
 """What stands in the place of a secret value wherever an exchange is kept or shown."""
 
@@ -52,6 +54,12 @@ class Exchange(msgspec.Struct, frozen=True, gc=False):
     def headers(self) -> list[tuple[str, str]]:
         """The answer's header lines in order, names as they came."""
         return headers_of(self.received_head)
+
+
+def origin_of(address: str) -> tuple[str, str, int | None]:
+    """Scheme, host and port (RFC 6454, 4). Raises ValueError."""
+    parts = urlsplit(address)
+    return parts.scheme, parts.hostname or "", parts.port or _USUAL_PORTS.get(parts.scheme)
 
 
 def led_here(exchanges: Sequence[Exchange]) -> tuple[bytes, ...]:

@@ -28,6 +28,7 @@ from typing import Any
 from msgspec import Struct, field
 
 from saltpath.core.paths.jsonpath import as_path
+from saltpath.core.references.templates import literal
 from saltpath.core.values import plain
 from saltpath.core.values.grammar import quoted
 from saltpath.core.values.text_formats import FORMATS
@@ -175,7 +176,7 @@ def _constant(place: _Place, answers: Sequence[Observed]) -> Proposal | None:
     if len(answers) < SURE or len(_distinct(place.values)) > 1:
         return None
     value = place.values[0]
-    expected = value if not isinstance(value, str) else value.replace("[=", "[='[=']")
+    expected = value if not isinstance(value, str) else literal(value)
     return Proposal(
         {"of": place.path, "is": expected}, why("proposed-constant", answers=len(answers))
     )
@@ -202,7 +203,7 @@ def _few(place: _Place, answers: Sequence[Observed]) -> Proposal | None:
     }
     if min(seen_in.values()) < TIMES_SEEN:
         return None
-    values = [plain.read_json(text).replace("[=", "[='[=']") for text in sorted(counts)]
+    values = [literal(plain.read_json(text)) for text in sorted(counts)]
     return Proposal(
         {"of": place.path, "is one of": values},
         why("proposed-few", answers=len(answers), values=len(values), least=min(seen_in.values())),

@@ -9,14 +9,15 @@ steps that kept it. Everything else of the case is left out, its checks too.
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from typing import Any
 from urllib.parse import urlsplit
 
 from msgspec import Struct
 
 from saltpath.core.cases.case import PARTS, Case, Step
-from saltpath.core.references.templates import compile_tree, is_name, references_in
+from saltpath.core.cases.steps import pairs_of
+from saltpath.core.references.templates import compile_tree, is_name, literal, references_in
 from saltpath.core.values.errors import SaltPathError
 
 Document = dict[str, Any]
@@ -60,6 +61,8 @@ class Made(Struct, frozen=True):
     sent_cookies: bool = False
     is_guess: bool = False
     """Its address was put together, and not told by the service."""
+    key: str = ""
+    """The step's own."""
 
 
 class Seen(Struct, frozen=True):
@@ -96,7 +99,7 @@ def removal(
     if place is None:
         raise CannotRemove("the step that made it is not in its case any more")
     before += own[:place]
-    maker, inside = _maker(own[place], made.inner, shared)
+    maker, inside = _maker(own[place], made, shared)
     before += inside
     asked = _delete(made, maker)
     needed = _needed(asked, before, seen, made.sent_cookies)
@@ -136,18 +139,17 @@ def _of_parts(document: Document, read: Case, parts: Sequence[str]) -> list[Plac
 
 
 def _maker(
-    outer: Placed, inner: str, shared: Mapping[str, tuple[Document, Case]]
+    outer: Placed, made: Made, shared: Mapping[str, tuple[Document, Case]]
 ) -> tuple[Placed, list[Placed]]:
     """The step itself, and those inside the same shared steps that came before it."""
-    if not inner:
+    if not made.inner:
         return outer, []
-    place, _, deeper = inner.partition("/")
+    where, _, deeper = made.inner.partition("/")
     if deeper:
         raise CannotRemove("it was made deep inside shared steps")
-    if "." in place:
-        item = str(outer.raw.get("as", "item"))
-        index = int(place.partition(".")[2])
-        raw, step = outer.raw["steps"][index], outer.step.inside[index]
+    if "." in where:
+        item, inner = str(outer.raw.get("as", "item")), int(where.partition(".")[2])
+        raw, step = outer.raw["steps"][inner], outer.step.inside[inner]
         found = Placed(raw, step, outer.at, outer.auth)
         kept = {name for one in outer.step.inside for name in one.keeps()}
         if _names_in(_delete(Made("http://x/", *outer.at[:2]), found)) & {item, *kept}:
@@ -156,6 +158,9 @@ def _maker(
     if outer.step.uses not in shared:
         raise CannotRemove(f"the shared steps {outer.step.uses} are not there any more")
     document, read = shared[outer.step.uses]
+    index = next((n for n, step in enumerate(read.steps) if step.key == made.key), None)
+    if index is None:
+        raise CannotRemove(f"the shared steps {outer.step.uses} are others by now")
     own = [
         Placed(one.raw, one.step, (*outer.at[:2], str(one.at[1])))
         for one in _of_parts(document, read, ("steps",))
@@ -165,7 +170,6 @@ def _maker(
         for name, about in (document.get("inputs") or {}).items()
     }
     given = Placed({"set": inputs}, _Given(tuple(inputs)), (*outer.at[:2], "given"))
-    index = int(place)
     return own[index], [*([given] if inputs else []), *own[:index]]
 
 
@@ -243,7 +247,7 @@ def _set(names: set[str], known: Mapping[str, Any], own: Mapping[str, Any]) -> l
 def _literal(value: Any) -> Any:
     """A value as a document has it, in which no reference is meant."""
     if isinstance(value, str):
-        return value.replace("[=", "[='[=']")
+        return literal(value)
     if isinstance(value, dict):
         return {_literal(name): _literal(inner) for name, inner in value.items()}
     return [_literal(inner) for inner in value] if isinstance(value, list) else value
@@ -261,10 +265,10 @@ def _delete(made: Made, maker: Placed) -> Document:
         "request": f"Remove {path[:LONGEST]}",
         "send": f"DELETE {_as_written(made.address)}",
     }
-    query = [(name, value) for name, value in _pairs(raw.get("query")) if "[=" in str(value)]
+    query = [(name, value) for name, value in pairs_of(raw.get("query")) if "[=" in str(value)]
     if query:
         step["query"] = [list(pair) for pair in query]
-    headers = [pair for pair in _pairs(raw.get("headers")) if not _NOT_OURS.fullmatch(pair[0])]
+    headers = [pair for pair in pairs_of(raw.get("headers")) if not _NOT_OURS.fullmatch(pair[0])]
     if headers:
         step["headers"] = [list(pair) for pair in headers]
     auth = raw.get("auth", maker.auth)
@@ -275,13 +279,6 @@ def _delete(made: Made, maker: Placed) -> Document:
     gone = GONE if made.is_guess else [*GONE, 404]
     step["expect"] = [{"of": "status", "is one of": gone}]
     return step
-
-
-def _pairs(held: Any) -> Iterator[tuple[str, Any]]:
-    if isinstance(held, dict):
-        yield from held.items()
-    elif held:
-        yield from ((name, value) for name, value in held)
 
 
 def _as_written(address: str) -> str:

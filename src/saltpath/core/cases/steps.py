@@ -46,3 +46,10 @@ def changing(steps: Iterable[Step]) -> Iterator[Step]:
         yield from changing(step.carried_out)
         if step.may_change() and not step.off:
             yield step
+
+
+def pairs_of(held: Any) -> list[tuple[str, Any]]:
+    """Names and values of headers, queries and forms: a document has a mapping, or a list of pairs
+    where a name repeats."""
+    pairs = held.items() if isinstance(held, dict) else held or ()
+    return [(name, value) for name, value in pairs]

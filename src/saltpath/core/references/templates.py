@@ -244,6 +244,12 @@ def named(text: str) -> Reference:
     return reference
 
 
+def literal(text: str) -> str:
+    """Text of somebody else's in a document: what would read as a reference is written so that it
+    does not."""
+    return text.replace("[=", "[='[=']")
+
+
 def written_name(name: str) -> str:
     """A name as a reference has it: `length`, or in quotes `'Gross tonnage'`."""
     return name if is_name(name) else "'" + name.replace("'", "''") + "'"

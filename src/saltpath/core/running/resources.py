@@ -8,18 +8,20 @@ an identity that stands below the address that was asked. What only looks so is 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from functools import lru_cache
 from typing import Any, Literal
 from urllib.parse import quote, unquote, urljoin, urlsplit
 
 from msgspec import Struct
 
-from saltpath.core.answers.exchange import MASK, Exchange
+from saltpath.core.answers.exchange import MASK, Exchange, origin_of
 from saltpath.core.values import plain
 
 MOST_READ = 64_000
 """Octets of an answer in which an identity is looked for."""
 _MAKING = frozenset(["POST", "PUT", "PATCH"])
+_TOLD_BY = _MAKING | {"DELETE"}
 _MISSING = frozenset([404, 410])
 _LINKS = (
     ("_links", "self", "href"),
@@ -32,7 +34,7 @@ _LINKS = (
 """Where answers link to what they speak of."""
 _IDENTITIES = ("id", "_id", "uuid", "guid")
 _LONGEST = 200
-_DEFAULT_PORTS = {"http": 80, "https": 443}
+_Key = tuple[tuple[str, str, int | None], str, str]
 
 How = Literal["location", "address", "link", "identity"]
 """How it is known where something stands: by the answer's Location, as the address that was asked
@@ -65,13 +67,21 @@ class ResourceEvent(Struct, frozen=True, array_like=True):
 
 
 def resource_events(exchanges: Iterable[Exchange]) -> tuple[ResourceEvent, ...]:
-    """What each of a step's exchanges made or took away."""
-    return tuple(event for one in exchanges if (event := _event(one)) is not None)
+    """What each of a step's exchanges made or took away. Of an address that cannot be taken apart,
+    since a secret stood in its host or port, nothing is known."""
+    return tuple(event for one in exchanges if (event := _read(one)) is not None)
+
+
+def _read(exchange: Exchange) -> ResourceEvent | None:
+    if exchange.method.upper() not in _TOLD_BY or exchange.why is not None:
+        return None
+    try:
+        return _event(exchange)
+    except ValueError:
+        return None
 
 
 def _event(exchange: Exchange) -> ResourceEvent | None:
-    if exchange.why is not None:
-        return None
     method, status = exchange.method.upper(), exchange.status
     if method == "DELETE":
         if 200 <= status < 300 or status in _MISSING:
@@ -100,7 +110,7 @@ def _of(exchange: Exchange, address: str, how: How, gone: bool = False) -> Resou
         address,
         how,
         gone,
-        _origin(address) != _origin(exchange.address),
+        origin_of(address) != origin_of(exchange.address),
     )
 
 
@@ -132,7 +142,7 @@ def _told(exchange: Exchange) -> tuple[str, How] | None:
         for way in _LINKS:
             link = _at(held, way)
             address = _joined(exchange.address, link) if isinstance(link, str) else ""
-            is_here = address and _origin(address) == _origin(exchange.address)
+            is_here = address and origin_of(address) == origin_of(exchange.address)
             if is_here and not _holds(address, exchange.address):
                 return address, "link"
     base = exchange.address.partition("?")[0].partition("#")[0].rstrip("/")
@@ -196,50 +206,66 @@ def left(events: Iterable[ResourceEvent]) -> list[ResourceEvent]:
     """What was made and not taken away again after that, each once, in the order in which it was
     made. With what it stands in it goes, too; and a thing may be taken away at an address of its
     own, which ends as that where it was made does (`/ports/2/calls/17`, `/calls/17`)."""
-    made: dict[object, ResourceEvent] = {}
+    made: dict[_Key, ResourceEvent] = {}
     gone: dict[object, int] = {}
-    # where it was only not found, that is told apart
+    missing: dict[object, int] = {}  # where it was only not found
     for event in sorted(events, key=lambda one: one.at):
+        key = _key(event.address)
         if event.gone:
-            whole = _key(event.address)
-            for key in (whole, (*whole[:2], _ITSELF), _tail(event.address)):
-                if key is not None:
-                    gone[key if event.status != 404 else (key, 404)] = event.at
+            went = missing if event.status == 404 else gone
+            for each in (key, (*key[:2], _ITSELF), _tail(key)):
+                went[each] = event.at
         else:
-            key = _key(event.address)
             made.pop(key, None)
             made[key] = event
-    return [one for one in made.values() if not _went(one, gone)]
+    return [one for key, one in made.items() if not _went(one, key, gone, missing)]
 
 
-def _went(event: ResourceEvent, gone: dict[object, int]) -> bool:
-    origin, path, query = _key(event.address)
-    keys: list[object] = [(origin, path, query), _tail(event.address)]
+def _went(
+    event: ResourceEvent, key: _Key, gone: dict[object, int], missing: dict[object, int]
+) -> bool:
+    for each in _goes_with(key):
+        # nothing at an address that was guessed says nothing
+        if gone.get(each, -1) >= event.at or (
+            event.how != "identity" and missing.get(each, -1) >= event.at
+        ):
+            return True
+    return False
+
+
+def _goes_with(key: _Key) -> Iterator[object]:
+    """What a thing goes with: itself, at either address, and what it stands in."""
+    origin, path, query = key
+    yield key
+    yield _tail(key)
     if not query:
-        keys.append((origin, path, _ITSELF))  # the query of the other signs in
+        yield (origin, path, _ITSELF)  # the query of the other signs in
     while path.count("/") > 1:
         path = path.rpartition("/")[0]
-        keys.append((origin, path, ""))
-    if event.how != "identity":  # nothing at an address that was guessed says nothing
-        keys += [(key, 404) for key in keys]
-    return any(gone.get(key, -1) >= event.at for key in keys)
+        yield (origin, path, "")
 
 
-def _key(address: str) -> tuple[str, str, str]:
-    """What an address is told apart by: origin, path, query, however they are written."""
-    parts = urlsplit(address)
-    path = "/".join(quote(unquote(part), safe="") for part in parts.path.split("/")).rstrip("/")
-    return _origin(address), path, parts.query
+def _key(address: str) -> _Key:
+    """What an address is told apart by: origin, path, query, however they are written. Raises
+    ValueError."""
+    scheme, _, rest = address.partition("://")
+    end = next((at for at, char in enumerate(rest) if char in "/?"), len(rest))
+    path, _, query = rest[end:].partition("?")
+    if "%" in path:  # a stroke that is written otherwise divides nothing
+        path = "/".join(_plainly(part) for part in path.split("/"))
+    return _known_origin(f"{scheme}://{rest[:end]}"), path.rstrip("/"), query
 
 
-def _tail(address: str) -> object:
-    """The collection and the identity at the end of an address, if it has both."""
-    origin, path, query = _key(address)
-    parts = path.split("/")
-    return None if query or len(parts) < 3 else (origin, *parts[-2:], "tail")
+_known_origin = lru_cache(512)(origin_of)
+"""A run asks few of them, each thousands of times."""
 
 
-def _origin(address: str) -> str:
-    parts = urlsplit(address)
-    port = parts.port or _DEFAULT_PORTS.get(parts.scheme.lower(), 0)
-    return f"{parts.scheme.lower()}://{(parts.hostname or '').lower()}:{port}"
+def _plainly(part: str) -> str:
+    return unquote(part).replace("%", "%25").replace("/", "%2F")
+
+
+def _tail(key: _Key) -> object:
+    """The collection and the identity at the end of an address; of one without both itself."""
+    origin, path, query = key
+    parts = path.rsplit("/", 2)
+    return key if query or len(parts) < 3 else (origin, *parts[1:], _ITSELF)

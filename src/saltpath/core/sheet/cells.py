@@ -14,6 +14,7 @@ from urllib.parse import unquote
 
 import msgspec
 
+from saltpath.core.cases.steps import pairs_of
 from saltpath.core.checks.relations import TABLE, opposites, phrases
 from saltpath.core.checks.typed import read_sentence, write_sentence
 from saltpath.core.values import plain
@@ -103,14 +104,14 @@ def write_request(step: Mapping[str, Any]) -> dict[str, str]:
     """A request step as its cells `method`, `address`, `headers`, `body`."""
     method, _, address = str(step.get("send", "")).partition(" ")
     query = "&".join(
-        f"{_escaped(name)}={_escaped(_text(value))}" for name, value in _pairs(step.get("query"))
+        f"{_escaped(name)}={_escaped(_text(value))}" for name, value in pairs_of(step.get("query"))
     )
     joint = "&" if "?" in address else "?"
     return {
         "method": method,
         "address": as_cell(address.strip() + (joint + query if query else "")),
         "headers": as_cell(
-            "\n".join(f"{name}: {_text(value)}" for name, value in _pairs(step.get("headers")))
+            "\n".join(f"{name}: {_text(value)}" for name, value in pairs_of(step.get("headers")))
         ),
         "body": as_cell(_write_body(step)),
     }
@@ -173,7 +174,7 @@ def _write_body(step: Mapping[str, Any]) -> str:
         return ""
     content = step[kind]
     if kind == "form":
-        return "\n".join(f"{name} = {_text(value)}" for name, value in _pairs(content))
+        return "\n".join(f"{name} = {_text(value)}" for name, value in pairs_of(content))
     if isinstance(content, str):
         return content.rstrip("\n")
     return msgspec.json.format(plain.write_json(content), indent=2).decode()
@@ -197,14 +198,6 @@ def _with_body(step: dict[str, Any], text: str) -> dict[str, Any]:
     if looks not in ("text", "xml"):
         rest.pop("type", None)
     return {**rest, looks: text}
-
-
-def _pairs(value: Any) -> list[tuple[str, Any]]:
-    return (
-        [(name, item) for name, item in value]
-        if isinstance(value, list)
-        else list((value or {}).items())
-    )
 
 
 def _as_written(pairs: list[tuple[str, str]]) -> Any:

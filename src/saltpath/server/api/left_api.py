@@ -12,12 +12,13 @@ from saltpath.core.running.plan import RunRequest
 from saltpath.core.values.measures import counted
 from saltpath.server.api.views import moment, run_view
 from saltpath.server.asked import run_asked
-from saltpath.server.bodies import ToRemove
+from saltpath.server.caches import VersionCache
 from saltpath.server.context import actor, database
 from saltpath.server.declared import ID, declared, of, parameter
 from saltpath.server.guarding import guarded_among, may_change_there, may_run_there
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.removing import Leaving, RemovalCase, leavings, removal_cases
+from saltpath.server.run_bodies import ToRemove
 from saltpath.server.shared_cases import with_shared
 from saltpath.store import cases, projects, resources, runs, single
 from saltpath.store.cases import StoredCase
@@ -25,6 +26,7 @@ from saltpath.store.database import write
 from saltpath.store.runs import Run
 
 left_api = Blueprint("left", __name__)
+_numbers: VersionCache[int] = VersionCache(1_000)
 
 
 @left_api.get("/runs/<id>/left")
@@ -40,8 +42,7 @@ def read_left(id: str) -> Response:
     told of something new, and no DELETE of it since, neither by the run nor by a removal."""
     run = run_asked(id)
     if request.args.get("items") == "false":
-        found = list[Leaving]()
-        count = len(resources.left_by(database(), database("evidence"), run))
+        found, count = list[Leaving](), _number(run)
     else:
         found, count = leavings(run)
     of_run = resources.removed_for(database(), run)
@@ -52,6 +53,16 @@ def read_left(id: str) -> Response:
             "removals": [run_view(one) for one in resources.removals(database(), run)],
             "removes": run_view(of_run) if of_run is not None else None,
         }
+    )
+
+
+def _number(run: Run) -> int:
+    """How much it left: asked with each look at a run's page, and the same until a removal."""
+    removals = tuple((one.id, one.state) for one in resources.removals(database(), run))
+    return _numbers.of(
+        run.oid,
+        (run.state, removals),
+        lambda: len(resources.left_by(database(), database("evidence"), run)),
     )
 
 

@@ -8,10 +8,10 @@ from flask import Blueprint, Response, request
 
 from saltpath.formats.reports import FORMS
 from saltpath.server.asked import run_asked
-from saltpath.server.bodies import MOST_WAIT_S
 from saltpath.server.declared import ID, declared, of, parameter
 from saltpath.server.outcome import Wanted, download, form_wanted, outcome_when_ended
 from saltpath.server.problems import Refused
+from saltpath.server.run_bodies import MOST_WAIT_S
 
 outcome_api = Blueprint("outcome", __name__)
 ALLOWED = ("known", "unchecked")

@@ -13,10 +13,10 @@ from saltpath.server.api.person_view import here, name_of, secret_answer
 from saltpath.server.api.views import moment
 from saltpath.server.asked import permitted, project_asked, suite_asked
 from saltpath.server.audited import concerns
-from saltpath.server.bodies import NewPicture
 from saltpath.server.context import actor, database
 from saltpath.server.declared import ID, PROJECT, declared, of, page, parameter
 from saltpath.server.problems import Refused, json_answer
+from saltpath.server.run_bodies import NewPicture
 from saltpath.store import pictures, projects, runs
 from saltpath.store.database import NotFound
 from saltpath.store.documents import Document

@@ -26,7 +26,6 @@ from saltpath.core.values.nearest import listed
 from saltpath.server.api.run_answer import run_with_cases
 from saltpath.server.api.views import run_view, step_view
 from saltpath.server.asked import case_asked, project_asked, run_asked
-from saltpath.server.bodies import NewRun, RunChange
 from saltpath.server.choosing import chosen_cases
 from saltpath.server.context import actor, database, folder, limit, whole
 from saltpath.server.declared import (
@@ -44,6 +43,7 @@ from saltpath.server.guarding import guarded_among, may_change_there, may_run_th
 from saltpath.server.last_answers import around
 from saltpath.server.outcome import Wanted, form_wanted, outcome_when_ended
 from saltpath.server.problems import Refused, json_answer
+from saltpath.server.run_bodies import NewRun, RunChange
 from saltpath.server.shared_cases import with_shared
 from saltpath.server.suite_roles import with_around
 from saltpath.store import cases, evidence, jobs, projects, run_rows, runs
