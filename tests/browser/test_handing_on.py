@@ -373,5 +373,7 @@ class HandingOn(BrowserTest):
         what.get_by_role("link", name="a run").click()
         self.page.get_by_text(f"It removes what run {run['number']}").wait_for()
         self.assertEqual(self.page.get_by_role("button", name="Run it again").count(), 0)
-        self.page.get_by_role("link", name="Open the step").click()
-        self.page.get_by_role("heading", name="What “A berth is asked for").wait_for()
+        self.page.get_by_role("heading", name="Sign in").wait_for()
+        self.assertEqual(self.page.get_by_role("link", name="Open the step").count(), 0)
+        done = self.app.get(f"/audit?project={app.troubles}")["items"][0]["about"]
+        self.assertRegex(done, r"^began run \d+, Remove 1 thing that run \d+ left$")

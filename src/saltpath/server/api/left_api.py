@@ -95,7 +95,7 @@ def _view(one: Leaving) -> dict[str, Any]:
     status=201,
     takes=ToRemove,
     may="run",
-    did="began to remove what {} left",
+    did="began {}",
 )
 def remove_left(data: ToRemove, id: str) -> Response:
     """By a run of its own, whose steps sign in as those did that made it. What is to go is named by

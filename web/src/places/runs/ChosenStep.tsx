@@ -18,10 +18,12 @@ interface Props {
   inside: StepEvidence[];
   /** Where it went, of a run against several environments. */
   where: string;
+  /** Whether it is a step of a case that is kept: those of a removal are not. */
+  isKept: boolean;
 }
 
 /** The chosen step of a run: what was expected, what it was, where; its times; its exchange. */
-export function ChosenStep({ run, entry, step, row, inside, where }: Props) {
+export function ChosenStep({ run, entry, step, row, inside, where, isKept }: Props) {
   const last = step.exchanges.at(-1);
   const bad = step.checks.filter((check) => check.verdict === "failed" || check.verdict === "blocked");
   const held = step.checks.filter((check) => check.verdict === "passed").length;
@@ -35,11 +37,13 @@ export function ChosenStep({ run, entry, step, row, inside, where }: Props) {
           {step.name}
           {where && <span className="muted"> against {where}</span>}
         </h2>
-        <Link
-          to={`/cases/${entry.case}?step=${number}${where && `&run=${encodeURIComponent(`${run} ${where}`)}`}`}
-        >
-          Open the step
-        </Link>
+        {isKept && (
+          <Link
+            to={`/cases/${entry.case}?step=${number}${where && `&run=${encodeURIComponent(`${run} ${where}`)}`}`}
+          >
+            Open the step
+          </Link>
+        )}
       </div>
       {step.why && bad.length === 0 && <p className={`why ${step.verdict}`}>{step.why.sentence}</p>}
       {step.verdict === "unchecked" && (

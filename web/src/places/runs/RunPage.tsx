@@ -98,6 +98,7 @@ function StepPanel({ run, chosen }: { run: RunReport; chosen: Chosen }) {
           row={entry.rows ? step.row : undefined}
           inside={of.filter((item) => item.inner)}
           where={run.environments.length > 1 ? entry.environment : ""}
+          isKept={run.kind !== "removal"}
         />
       ) : (
         <p className="muted pad">
