@@ -14,7 +14,17 @@ import zipfile
 from contextlib import closing
 from pathlib import Path
 
-from saltpath.store import backup, cases, people, project_files, projects, restoring, secrets
+from saltpath.store import (
+    backup,
+    cases,
+    people,
+    project_files,
+    projects,
+    providers,
+    restoring,
+    second_factors,
+    secrets,
+)
 from saltpath.store.backup import DAY_S, back_up, daily
 from saltpath.store.database import FILES, StoreError, connect, migrate
 from saltpath.store.restoring import restore
@@ -90,6 +100,37 @@ class Backups(unittest.TestCase):
             self.assertFalse((elsewhere / "secret.key").exists(), "no other key takes its place")
             (elsewhere / "secret.key").write_bytes((self.folder / "secret.key").read_bytes())
             self.assertEqual(secrets.secret_at(store, elsewhere, self.place), "salt-and-tar")
+
+    def test_whatever_is_sealed_no_other_key_takes_the_place_of_its_own(self) -> None:
+        secrets.forget(self.store, self.place)
+        (self.folder / "secret.key").unlink()
+        back_up(self.folder, self.archive)
+        self.assertTrue(restore(self.archive, self.root / "none").key, "nothing is sealed")
+
+        def second_factor() -> None:
+            second_factors.set_second(self.store, self.folder, self.owner, "A" * 32, [])
+
+        def of_provider() -> None:
+            held = providers.Provider("https://id.example", "salt")
+            providers.set_provider(self.store, self.folder, held, "hush")
+
+        for seal, forget in (
+            (second_factor, lambda: second_factors.drop_second(self.store, self.owner)),
+            (
+                of_provider,
+                lambda: providers.set_provider(self.store, self.folder, providers.Provider(), ""),
+            ),
+        ):
+            with self.subTest(seal.__name__):
+                seal()
+                back_up(self.folder, self.archive)
+                self.assertFalse(restore(self.archive, self.root / seal.__name__).key)
+                (self.folder / "secret.key").unlink()
+                with self.assertRaisesRegex(StoreError, "secret.key is missing"):
+                    secrets.seal_text(self.folder, "x", "x")
+                forget()
+                secrets.seal_text(self.folder, "x", "x")
+                (self.folder / "secret.key").unlink()
 
     def test_a_folder_that_is_not_empty_stays_as_it_is(self) -> None:
         back_up(self.folder, self.archive)

@@ -173,6 +173,7 @@ class Store(unittest.TestCase):
             project = projects.add_project(old, owner, {"salt-path": 1, "project": "P"}).id
             document = {"salt-path": 1, "suite": "S", "values": {"tok": {"secret": True}}}
             suite = projects.add_suite(old, project, owner, "s", document).oid
+            (folder / "secret.key").write_bytes(bytes(range(32)))  # as it was made then
             sealed = secrets._seal(folder, f"{project}/Live/tok", "salt-and-tar")
             old.execute(
                 "INSERT INTO secret VALUES (?, 'Live', 'tok', ?, ?, 1)", (project, sealed, owner)

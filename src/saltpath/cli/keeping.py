@@ -117,17 +117,17 @@ def backup(archive: Path, with_key: bool, data: Path) -> None:
     from saltpath.core.values.measures import show_size
     from saltpath.store.backup import back_up
     from saltpath.store.database import StoreError
+    from saltpath.store.secrets import KEY_FILE
 
     store_of(data)
     try:
         size = back_up(data, archive, with_key)
     except StoreError as problem:
         raise NotUnderstood(str(problem)) from None
-    key = (
-        "with the key"
-        if with_key
-        else "without the key: secrets in it can be read only where the key is"
-    )
+    key = "without the key: secrets in it can be read only where the key is"
+    if with_key:
+        there = (data / KEY_FILE).exists()
+        key = "with the key" if there else "and there is no key yet, since nothing was sealed"
     click.echo(f"{archive}, {show_size(size)}, {key}")
 
 

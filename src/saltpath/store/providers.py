@@ -15,9 +15,10 @@ from msgspec import Struct
 from saltpath.store import people, projects
 from saltpath.store.database import Conflict, write
 from saltpath.store.people import ROLES, Person, set_setting, setting
+from saltpath.store.secrets import PROVIDER_SECRET as SECRET
 from saltpath.store.secrets import open_text, seal_text
 
-NAME, SECRET, ABOUT = "provider", "provider secret", "installation/provider"
+NAME, ABOUT = "provider", "installation/provider"
 ADMINISTRATOR = "administrator"
 MOST_NAME = 200
 

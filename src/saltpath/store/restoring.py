@@ -17,7 +17,12 @@ from msgspec import Struct
 
 from saltpath.store.database import FILES, StoreError, connect, migrate, newest_version
 from saltpath.store.project_files import FOLDER
-from saltpath.store.secrets import KEY_FILE, NEXT_KEY_FILE, opens_everything
+from saltpath.store.secrets import (
+    KEY_FILE,
+    NEXT_KEY_FILE,
+    opens_everything,
+    something_is_sealed,
+)
 
 _LARGE = re.compile(rf"{FOLDER}/[0-9a-f]{{64}}")
 _CHUNK = 1 << 20
@@ -30,7 +35,7 @@ class Restored(Struct, frozen=True):
     projects: int
     runs: int
     key: bool
-    """What is sealed can be read: the key was in the archive."""
+    """What is sealed can be read: the key was in the archive, or nothing is."""
 
 
 def restore(archive: Path, folder: Path) -> Restored:
@@ -125,4 +130,5 @@ def _made_new(part: Path) -> Restored:
         store.execute("DELETE FROM link")
         count = "SELECT (SELECT count(*) FROM project), (SELECT count(*) FROM run)"
         projects, runs = store.execute(count).fetchone()
-    return Restored(projects, runs, has_key)
+        can_read = has_key or not something_is_sealed(store)
+    return Restored(projects, runs, can_read)

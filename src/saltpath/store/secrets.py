@@ -28,7 +28,7 @@ def _key(folder: Path) -> bytes:
     """The installation's key, made on first use. Raises StoreError where it has gone, and
     something is sealed under it."""
     path = folder / KEY_FILE
-    if not path.exists() and _something_is_sealed(folder):
+    if not path.exists() and _is_needed(folder):
         raise StoreError(f"{path} is missing; put back the one under which secrets were sealed")
     try:
         descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
@@ -42,9 +42,26 @@ def _key(folder: Path) -> bytes:
     return key
 
 
-def _something_is_sealed(folder: Path) -> bool:
+def _is_needed(folder: Path) -> bool:
     with closing(connect(folder)) as store:
-        return bool(store.execute("SELECT EXISTS (SELECT 1 FROM secret)").fetchone()[0])
+        return something_is_sealed(store)
+
+
+PROVIDER_SECRET = "provider secret"
+"""The name of the setting in which the sealed secret of a provider stands (providers.py)."""
+_SEALED = (
+    "SELECT 1 FROM secret",
+    "SELECT 1 FROM person WHERE second IS NOT NULL",
+    f"SELECT 1 FROM installation WHERE name = '{PROVIDER_SECRET}' AND value <> ''",
+)
+"""Wherever something lies that is still used, and that the key alone opens; what runs that ended
+were given, and what was put aside, keeps nobody from beginning anew."""
+
+
+def something_is_sealed(connection: sqlite3.Connection) -> bool:
+    """Whether anything that is used would be lost without the key."""
+    query = " OR ".join(f"EXISTS ({one})" for one in _SEALED)
+    return bool(connection.execute(f"SELECT {query}").fetchone()[0])
 
 
 class Place(Struct, frozen=True):
