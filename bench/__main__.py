@@ -10,6 +10,7 @@ from bench.recorded import e2_e3_e7
 from bench.restarts import main as f1
 from bench.rows import e6_s3
 from bench.runners import e5
+from bench.walls import s1_s2
 
 with harbour() as address:
     e1(address)
@@ -21,4 +22,5 @@ e6_s3()
 s6()
 s7()
 s9_s10(15)
+s1_s2()
 f1(5)

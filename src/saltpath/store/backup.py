@@ -1,4 +1,4 @@
-"""A whole installation in one archive: both databases as they stand, the main one first, so that no
+"""A whole installation in one archive: all databases as they stand, the main one first, so that no
 run in it lacks its evidence; then large files."""
 
 from __future__ import annotations
@@ -70,7 +70,7 @@ def back_up(folder: Path, archive: Path, with_key: bool = False) -> int:
             zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as made,
             tempfile.TemporaryDirectory() as aside,
         ):
-            for which in ("main", "evidence"):
+            for which in FILES:
                 copy = Path(aside) / FILES[which]
                 with (
                     closing(connect(folder, which)) as source,

@@ -16,8 +16,12 @@ import msgspec
 
 from saltpath.core.values.errors import SaltPathError
 
-Which = Literal["main", "evidence"]
-FILES: dict[Which, str] = {"main": "saltpath.db", "evidence": "evidence.db"}
+Which = Literal["main", "evidence", "history"]
+FILES: dict[Which, str] = {
+    "main": "saltpath.db",
+    "evidence": "evidence.db",
+    "history": "history.db",
+}
 _LETTERS = "0123456789abcdefghjkmnpqrstvwxyz"
 
 
@@ -119,7 +123,7 @@ def write(connection: sqlite3.Connection) -> Iterator[sqlite3.Connection]:
 
 
 def migrate(folder: Path) -> None:
-    """Bring both files to this version: forward only, each step a transaction, a copy made first.
+    """Bring all files to this version: forward only, each step a transaction, a copy made first.
 
     Raises StoreError if a file was written by a newer Salt Path."""
     folder.mkdir(mode=0o700, parents=True, exist_ok=True)

@@ -35,9 +35,7 @@ def free(folder: Path) -> int:
 def disk(folder: Path) -> Disk:
     """What the databases with their logs and the files of projects take, and what is free where
     they lie."""
-    main, evidence = (
-        sum(map(_size, folder.glob(f"{FILES[which]}*"))) for which in ("main", "evidence")
-    )
+    main, evidence = (sum(map(_size, folder.glob(f"{FILES[which]}*"))) for which in FILES)
     files = sum(map(_size, (folder / FOLDER).glob("*"))) if (folder / FOLDER).is_dir() else 0
     return Disk(main, evidence, files, free(folder))
 

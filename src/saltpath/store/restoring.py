@@ -15,7 +15,7 @@ from pathlib import Path
 
 from msgspec import Struct
 
-from saltpath.store.database import FILES, StoreError, connect, migrate, newest_version
+from saltpath.store.database import FILES, StoreError, Which, connect, migrate, newest_version
 from saltpath.store.project_files import FOLDER
 from saltpath.store.secrets import (
     KEY_FILE,
@@ -27,6 +27,8 @@ from saltpath.store.secrets import (
 _LARGE = re.compile(rf"{FOLDER}/[0-9a-f]{{64}}")
 _CHUNK = 1 << 20
 MOST_MEMBERS = 1_000_000
+ALWAYS: tuple[Which, ...] = ("main", "evidence")
+"""What each backup has; those of older versions have no history."""
 
 
 class Restored(Struct, frozen=True):
@@ -70,7 +72,7 @@ def _unpack(archive: Path, part: Path) -> None:
         names = [member.filename for member in members]
         if len(names) > MOST_MEMBERS or len(names) != len(set(names)):
             raise StoreError(f"{archive} is no backup of Salt Path: names stand in it twice")
-        missing = [name for name in FILES.values() if name not in names]
+        missing = [FILES[which] for which in ALWAYS if FILES[which] not in names]
         if missing:
             raise StoreError(f"{archive} is no backup of Salt Path: {missing[0]} is not in it")
         allowed = {*FILES.values(), KEY_FILE, NEXT_KEY_FILE}
@@ -104,6 +106,8 @@ def _check(part: Path) -> None:
     """That the databases are sound and of no newer version, and that large files are what they are
     called."""
     for which, name in FILES.items():
+        if which not in ALWAYS and not (part / name).exists():
+            continue
         with closing(sqlite3.connect(part / name)) as store:
             version = store.execute("PRAGMA user_version").fetchone()[0]
             if version > newest_version(which):

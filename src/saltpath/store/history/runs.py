@@ -1,0 +1,272 @@
+"""The schedule's lease, claims, and runs of watches: each is known by (watch, due, turn), and
+written down once.
+
+Whoever holds the lease has its epoch, which grows with each taking; a claim or a run that comes
+with an older one is refused, whenever it comes (fencing). The lease itself is a lock of the
+operating system on a file (runner/watcher.py), so that no clock decides who holds it. `turn` grows
+when the clock is set back, so that an hour that comes again is watched again.
+"""
+
+from __future__ import annotations
+
+import sqlite3
+from collections.abc import Iterable, Sequence
+
+from msgspec import Struct, json
+
+from saltpath.core.watching.flags import MOST_LATE_MS, MOST_US, OWN_SIDE, flag_of, is_bad
+from saltpath.core.watching.states import Change, Rule, Seen, State, after
+from saltpath.store.database import StoreError, new_id, write
+
+SECOND_US = 1_000_000
+
+
+class Refused(StoreError):
+    """Somebody else holds the schedule by now."""
+
+
+class Claim(Struct, frozen=True):
+    """A run that begins. `due`: seconds, UTC; `flag`: what is said of it beforehand."""
+
+    watch: int
+    due: int
+    turn: int
+    flag: int = 0
+
+
+class Ended(Struct, frozen=True):
+    """A run as it is written down, or one that never was."""
+
+    project: int
+    watch: int
+    due: int
+    turn: int
+    flag: int
+    us: int = 0
+    late_ms: int = 0
+    at: int = 0
+    """When it ended, UTC microseconds."""
+    signature: str = ""
+    """Of its cause, where it is bad."""
+    why: str = ""
+    """The cause as a sentence."""
+
+
+class Standing(Struct, frozen=True):
+    """Where a watch stands."""
+
+    watch: int
+    project: int
+    looked_at: int
+    """Up to this moment (UTC microseconds) all that was due has been looked after."""
+    turn: int
+    state: State
+    last_due: int
+    last_flag: int
+    last_at: int
+    last_us: int
+    last_why: str
+
+
+class Turned(Struct, frozen=True):
+    """What people may be told after a run."""
+
+    ended: Ended
+    change: Change
+
+
+def take_lease(connection: sqlite3.Connection, holder: str) -> int:
+    """The epoch under which the schedule is held from now on."""
+    with write(connection):
+        return int(
+            connection.execute(
+                "UPDATE watch_lease SET epoch = epoch + 1, holder = ? RETURNING epoch", (holder,)
+            ).fetchone()[0]
+        )
+
+
+def check_lease(connection: sqlite3.Connection, epoch: int) -> None:
+    """Within the caller's transaction. Raises Refused."""
+    if connection.execute("SELECT epoch FROM watch_lease").fetchone()[0] != epoch:
+        raise Refused("another process holds the schedule of watches")
+
+
+def standings(
+    connection: sqlite3.Connection, watches: Sequence[int] | None = None
+) -> dict[int, Standing]:
+    """By watch; those that have never been looked after are not there."""
+    where = "" if watches is None else f" WHERE watch IN ({', '.join('?' * len(watches))})"
+    rows = connection.execute(
+        "SELECT watch, project, looked_at, turn, state, last_due, last_flag, last_at, last_us, "
+        f"last_why FROM watch_state{where}",
+        watches or (),
+    )
+    return {
+        row["watch"]: Standing(**{**dict(row), "state": json.decode(row["state"], type=State)})
+        for row in rows
+    }
+
+
+def look_from(
+    connection: sqlite3.Connection, epoch: int, begins: Iterable[tuple[int, int, int]]
+) -> None:
+    """Watches (watch, project, UTC microseconds) are looked after from a moment on; of those that
+    are already nothing changes."""
+    with write(connection):
+        check_lease(connection, epoch)
+        connection.executemany(
+            "INSERT OR IGNORE INTO watch_state (watch, project, looked_at) VALUES (?, ?, ?)", begins
+        )
+
+
+def turn_back(connection: sqlite3.Connection, epoch: int, now_us: int) -> None:
+    """The clock was set back: what was looked after beyond now comes again, in another turn."""
+    with write(connection):
+        check_lease(connection, epoch)
+        connection.execute(
+            "UPDATE watch_state SET looked_at = ?, turn = turn + 1 WHERE looked_at > ?",
+            (now_us, now_us),
+        )
+
+
+def claim(
+    connection: sqlite3.Connection,
+    epoch: int,
+    claims: Sequence[Claim],
+    looked: Sequence[tuple[int, int]],
+    fell_out: Sequence[Ended],
+    at: int,
+) -> None:
+    """Runs begin, once this returns; `looked`: watches and up to which moment (UTC microseconds)
+    they are looked after by it; `fell_out`: what was due and does not run. Raises Refused."""
+    with write(connection):
+        check_lease(connection, epoch)
+        connection.executemany(
+            "INSERT INTO watch_claim (watch, due, turn, epoch, at, flag) VALUES (?, ?, ?, ?, ?, ?)",
+            [(one.watch, one.due, one.turn, epoch, at, one.flag) for one in claims],
+        )
+        _insert(connection, fell_out)
+        connection.executemany(
+            "UPDATE watch_state SET looked_at = ? WHERE watch = ?",
+            [(moment, watch) for watch, moment in looked],
+        )
+
+
+def end(
+    connection: sqlite3.Connection, epoch: int, runs: Sequence[Ended], rules: dict[int, Rule]
+) -> list[Turned]:
+    """Write runs down, in the order in which they were due, and what changes by them; within the
+    caller's transaction. A run whose claim is gone was written down by another: it is left alone.
+    Raises Refused."""
+    check_lease(connection, epoch)
+    turned: list[Turned] = []
+    for run in runs:
+        gone = connection.execute(
+            "DELETE FROM watch_claim WHERE watch = ? AND due = ? AND turn = ?",
+            (run.watch, run.due, run.turn),
+        )
+        if not gone.rowcount:
+            continue
+        _insert(connection, [run])
+        change = _stands(connection, run, rules.get(run.watch, Rule()))
+        if change is not None:
+            turned.append(Turned(run, change))
+            _note_outage(connection, run, change)
+        elif is_bad(run.flag):
+            connection.execute(
+                "UPDATE outage SET runs = runs + 1 WHERE watch = ? AND ended = 0", (run.watch,)
+            )
+    return turned
+
+
+def interrupted(connection: sqlite3.Connection, epoch: int, now_us: int) -> int:
+    """What another holder of the lease had claimed: of runs that were due, that nobody knows how
+    they ended; others are due again. How many runs were interrupted."""
+    with write(connection):
+        check_lease(connection, epoch)
+        rows = connection.execute(
+            "SELECT c.watch, c.due, c.turn, c.flag, s.project FROM watch_claim c JOIN watch_state "
+            "s ON s.watch = c.watch WHERE c.epoch < ?",
+            (epoch,),
+        ).fetchall()
+        begun = [row for row in rows if row["due"] * SECOND_US <= now_us]
+        _insert(
+            connection,
+            [
+                Ended(
+                    row["project"],
+                    row["watch"],
+                    row["due"],
+                    row["turn"],
+                    flag_of("interrupted", OWN_SIDE, row["flag"]),
+                    at=now_us,
+                )
+                for row in begun
+            ],
+        )
+        for row in rows:
+            if row not in begun:
+                connection.execute(
+                    "UPDATE watch_state SET looked_at = MIN(looked_at, ?) WHERE watch = ?",
+                    (row["due"] * SECOND_US - 1, row["watch"]),
+                )
+        connection.execute("DELETE FROM watch_claim WHERE epoch < ?", (epoch,))
+    return len(begun)
+
+
+def _insert(connection: sqlite3.Connection, runs: Sequence[Ended]) -> None:
+    connection.executemany(
+        "INSERT OR IGNORE INTO watch_run (due, watch, turn, late, flag, us) "
+        "VALUES (?, ?, ?, ?, ?, ?)",
+        [
+            (
+                run.due,
+                run.watch,
+                run.turn,
+                min(max(run.late_ms, 0), MOST_LATE_MS),
+                run.flag,
+                min(run.us, MOST_US),
+            )
+            for run in runs
+        ],
+    )
+
+
+def _stands(connection: sqlite3.Connection, run: Ended, rule: Rule) -> Change | None:
+    """What is known of the watch after the run. One that was due before the last is history, and
+    changes nothing of what stands."""
+    row = connection.execute(
+        "SELECT state, last_due FROM watch_state WHERE watch = ?", (run.watch,)
+    ).fetchone()
+    if row is None or run.due < row["last_due"]:
+        return None
+    before = json.decode(row["state"], type=State)
+    state, change = after(before, Seen(run.due, is_bad(run.flag)), rule)
+    connection.execute(
+        "UPDATE watch_state SET state = ?, last_due = ?, last_flag = ?, last_at = ?, last_us = ?, "
+        "last_why = ? WHERE watch = ?",
+        (json.encode(state).decode(), run.due, run.flag, run.at, run.us, run.why, run.watch),
+    )
+    return change
+
+
+def _note_outage(connection: sqlite3.Connection, run: Ended, change: Change) -> None:
+    if change.kind == "outage":
+        connection.execute(
+            "INSERT OR IGNORE INTO outage (oid, project, watch, began, runs, turn, signature, "
+            "cause) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+            (
+                new_id("outage"),
+                run.project,
+                run.watch,
+                change.since,
+                change.runs,
+                run.turn,
+                run.signature,
+                run.why,
+            ),
+        )
+    elif change.kind == "recovery":
+        connection.execute(
+            "UPDATE outage SET ended = ? WHERE watch = ? AND ended = 0", (change.at, run.watch)
+        )
