@@ -19,6 +19,7 @@ from saltpath.core.format import (
     schema,
     shared_reader,
     tables,
+    watch_reader,
     words,
 )
 from saltpath.core.format.source import read_source
@@ -50,9 +51,9 @@ LADDER = (
     "checks",
     "running",
     "tables",
-    "format",
     "statistics",
     "watching",
+    "format",
     "assist",
     "sheet",
 )
@@ -224,6 +225,9 @@ class Schemas(unittest.TestCase):
         self.assertEqual(
             set(schema.environment_schema()["properties"]), set(project.ENVIRONMENT_KEYS)
         )
+        watch = schema.watch_schema()["properties"]
+        self.assertEqual(set(watch), set(watch_reader.WATCH_KEYS))
+        self.assertEqual(set(watch["limits"]["properties"]), set(watch_reader.LIMIT_KEYS))
 
     def test_every_key_is_explained(self):
         known = {
@@ -250,6 +254,8 @@ class Schemas(unittest.TestCase):
                 if file.name.endswith(".steps.yaml")
                 else "environment"
                 if file.parent.name == "environments"
+                else "watch"
+                if file.name.endswith(".watch.yaml")
                 else file.stem
             )
             data = json.loads(json.dumps(read_source(file.read_text()).root.data(), default=float))
@@ -268,6 +274,7 @@ class Documentation(unittest.TestCase):
             "project": project.read_project,
             "suite": project.read_suite,
             "environment": project.read_environment,
+            "watch": watch_reader.read_watch,
         }
         blocks = re.findall(r"```yaml (\w+)\n(.*?)```", text, re.DOTALL)
         self.assertGreater(len(blocks), 6)

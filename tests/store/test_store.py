@@ -309,7 +309,7 @@ class Store(unittest.TestCase):
         archive = self.folder / "all.zip"
         self.assertGreater(backup.back_up(self.folder, archive, with_key=False), 1000)
         with zipfile.ZipFile(archive) as made:
-            self.assertEqual(made.namelist(), ["saltpath.db", "evidence.db"])
+            self.assertEqual(made.namelist(), ["saltpath.db", "evidence.db", "history.db"])
         self.seal("pin", "salt-and-tar")
         backup.back_up(self.folder, archive, with_key=True)
         restored = self.folder / "restored"

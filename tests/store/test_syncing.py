@@ -20,8 +20,17 @@ from saltpath.core.format.folder import read_folder
 from saltpath.core.format.syncing import items_of
 from saltpath.core.format.writer import write_document
 from saltpath.formats.folders import read_disk
-from saltpath.store import cases, documents, folders, people, project_files, projects, shared_steps
-from saltpath.store.database import connect, migrate
+from saltpath.store import (
+    cases,
+    documents,
+    folders,
+    people,
+    project_files,
+    projects,
+    shared_steps,
+    watches,
+)
+from saltpath.store.database import Conflict, Deleted, connect, migrate
 
 DEMO = Path(__file__).resolve().parents[2] / "src/saltpath/demo/project"
 
@@ -124,6 +133,41 @@ class Syncing(unittest.TestCase):
         self.assertIn("1 changed in the project", self.sync("--yes", "--take", "folder"))
         self.assert_same()
         self.assertTrue(self.case("Someone signs in, and a stranger does not"))
+
+    def test_watches_go_both_ways_and_keep_who_they_are(self) -> None:
+        self.sync("--yes")
+        file = self.folder / "watches/tides.watch.yaml"
+        file.parent.mkdir(exist_ok=True)
+        file.write_text("salt-path: 1\n# the desk plans by it\nwatch: Tides\ntag: smoke\n")
+        self.assertIn("in the project: watch Tides: new", self.sync("--look", status=1))
+        self.sync("--yes")
+        self.assert_same()
+        held = next(w for w in watches.watches(self.store, self.project.id) if w.name == "Tides")
+        text = file.read_text()
+        self.assertIn(f"key: {held.document['key']}", text, "it was given one")
+        self.assertIn("# the desk plans by it", text)
+        documents.change(self.store, held, self.owner, lambda old: {**old, "every": "1 h"})
+        file.write_text(text.replace("tag: smoke", "tag: feeds"))
+        self.sync("--yes")
+        self.assert_same()
+        now = watches.watch(self.store, held.oid)
+        self.assertEqual((now.document["every"], now.document["tag"]), ("1 h", "feeds"))
+        file.rename(file.with_name("low-tides.watch.yaml"))
+        self.sync("--yes")
+        self.assert_same()
+        self.assertEqual(watches.watch(self.store, held.oid).folder, "low-tides")
+        file.with_name("low-tides.watch.yaml").unlink()
+        self.sync("--yes")
+        with self.assertRaises(Deleted):
+            watches.watch(self.store, held.oid)
+        self.assertEqual(watches.bring_back(self.store, now).id, held.id)
+        self.sync("--yes")
+        self.assert_same()
+        with self.assertRaises(Conflict):
+            watches.bring_back(self.store, now)
+        file.write_text("salt-path: 1\nwatch: Tides\nevry: 1 min\n")
+        told = self.sync("--yes", status=2)
+        self.assertIn("did you mean 'every'?", told)
 
     def test_a_suite_that_stands_elsewhere_is_the_same_one(self) -> None:
         """Moved on a disk, and back by the page, it is whom its secrets are sealed for."""

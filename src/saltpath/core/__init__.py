@@ -11,9 +11,9 @@ cases         case, steps, options, shared steps, sources of rows
 checks        relations, groups, loose values; outcomes; sentences both ways
 running       plan, finished request, events, outputs, totals
 tables        rows and columns
-format        documents read and written
 statistics    what is said of many results
 watching      when watches are due, and what becomes of their verdicts
+format        documents read and written
 assist        what helps the writer, and the engine never imports
 sheet         cases as rows of a sheet
 """

@@ -1,7 +1,7 @@
-"""The one way to change the document of a project, an environment or a suite: read, changed and
-written within one `BEGIN IMMEDIATE`, on top of the version that was read. Nothing else writes a
-document, and nothing is written that the format's reader refuses; `tests/store/test_documents.py`
-holds that no other statement does.
+"""The one way to change the document of a project, an environment, a suite or a watch: read,
+changed and written within one `BEGIN IMMEDIATE`, on top of the version that was read. Nothing else
+writes a document, and nothing is written that the format's reader refuses;
+`tests/store/test_documents.py` holds that no other statement does.
 """
 
 from __future__ import annotations
@@ -16,11 +16,12 @@ from msgspec.structs import replace
 from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.project import read_environment, read_project, read_suite
 from saltpath.core.format.readable import shaped
+from saltpath.core.format.watch_reader import read_watch
 from saltpath.core.values import plain
 from saltpath.store.database import Conflict, NotFound, VersionConflict, write
 from saltpath.store.events import suites_changed
 
-Kind = Literal["project", "environment", "suite"]
+Kind = Literal["project", "environment", "suite", "watch"]
 Edit = Callable[[dict[str, Any]], dict[str, Any]]
 """Gives a document as it should be from the one that stands. It may be called again, and must not
 change what it is given."""
@@ -29,8 +30,14 @@ _READERS: dict[Kind, Callable[[Any], object]] = {
     "project": read_project,
     "environment": read_environment,
     "suite": read_suite,
+    "watch": read_watch,
 }
-_COLUMNS: dict[Kind, str] = {"project": "*, id AS project", "environment": "*", "suite": "*"}
+_COLUMNS: dict[Kind, str] = {
+    "project": "*, id AS project",
+    "environment": "*",
+    "suite": "*",
+    "watch": "*",
+}
 
 
 class Document(Struct, frozen=True):
@@ -46,7 +53,7 @@ class Document(Struct, frozen=True):
     document: dict[str, Any]
     version: int
     folder: str = ""
-    """Of a suite: where its files stand."""
+    """Of a suite: where its files stand; of a watch: its file's name."""
     hidden: int = 0
     """Of a place that is no suite to anybody else: 1 holds the project's single requests
     (single.py), 2 its shared steps (shared_steps.py), 3 its looks into databases (probes.py), 4
@@ -58,6 +65,8 @@ def document_of(kind: Kind, row: sqlite3.Row) -> Document:
     left in it that has another shape than it should is not there."""
     data = shaped(plain.read_json(row["document"]), kind, row["name"])
     found = Document(kind, row["id"], row["oid"], row["project"], row["name"], data, row["version"])
+    if kind == "watch":
+        return replace(found, folder=row["stem"])
     return replace(found, folder=row["folder"], hidden=row["hidden"]) if kind == "suite" else found
 
 

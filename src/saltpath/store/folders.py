@@ -9,7 +9,7 @@ from msgspec import Struct
 
 from saltpath.core.format.folder import Comments, Entry, Folder, slug
 from saltpath.core.values import plain
-from saltpath.store import cases, documents, project_files, projects, shared_steps
+from saltpath.store import cases, documents, project_files, projects, shared_steps, watches
 from saltpath.store.database import write
 from saltpath.store.documents import Document
 
@@ -40,6 +40,10 @@ def folder_of(connection: sqlite3.Connection, project: Document) -> Folder:
     stored = {case.id: case for case in cases.cases(connection, project.id)}
     for id, path in paths_of(connection, project.id).items():
         folder.cases[path] = Entry(stored[id].document, stored[id].comments)
+    for watch in sorted(watches.watches(connection, project.id), key=lambda one: one.folder):
+        folder.watches[watch.folder] = Entry(
+            watch.document, _comments(connection, "watch", watch.id)
+        )
     read = project_files.file_reader(connection, project.id)
     folder.files = {path: read(path) for path in project_files.paths(connection, project.id)}
     return folder
@@ -109,6 +113,8 @@ def _bring_in(
             )
             brought.changed += 1
     _shared(connection, actor, folder, into)
+    for stem, entry in folder.watches.items():
+        put_watch(connection, actor, into.id, stem, entry)
     for path, octets in folder.files.items():
         project_files.put_file(connection, into.id, actor, path, octets)
     return brought
@@ -127,6 +133,25 @@ def _shared(connection: sqlite3.Connection, actor: int, folder: Folder, into: Do
             cases.save_case(
                 connection, before.oid, actor, before.version, entry.document, entry.comments
             )
+
+
+def put_watch(
+    connection: sqlite3.Connection, actor: int, project: int, stem: str, entry: Entry
+) -> None:
+    """A watch as a file of this name has it: one of its key, else the one of that file, is changed;
+    where there is neither it is new."""
+    live = watches.watches(connection, project)
+    key = entry.document.get("key")
+    held = next((one for one in live if key and one.document.get("key") == key), None)
+    held = held or next((one for one in live if one.folder == stem), None)
+    if held is None:
+        held = watches.add(connection, project, actor, entry.document, stem)
+    else:
+        known = {"key": held.document.get("key"), **entry.document}
+        documents.change(connection, held, actor, lambda _: known)
+        if held.folder != stem and all(one.folder != stem for one in live):
+            watches.rename_file(connection, held, stem)
+    set_comments(connection, "watch", held.id, entry.comments)
 
 
 def _environments(

@@ -7,7 +7,7 @@ from __future__ import annotations
 import sqlite3
 from collections.abc import Callable, Sequence
 
-from saltpath.core.format.folder import Folder
+from saltpath.core.format.folder import Folder, watch_path
 from saltpath.core.format.syncing import Change, Id, Item, Items, Plan, digest, items_of, plan
 from saltpath.core.values import plain
 from saltpath.store import folders, syncing
@@ -43,6 +43,7 @@ def _below(item: Item, only: Sequence[str]) -> bool:
         "order": item.id,
         "shared": f"shared/{item.id}",
         "case": item.path,
+        "watch": watch_path(item.id),
         "file": item.id,
     }[item.kind]
     wanted = [path.removeprefix("./").rstrip("/") for path in only]

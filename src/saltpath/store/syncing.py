@@ -19,6 +19,7 @@ from saltpath.store import (
     project_files,
     projects,
     shared_steps,
+    watches,
 )
 from saltpath.store.database import Conflict, write
 from saltpath.store.documents import Document
@@ -194,6 +195,19 @@ def _add_case(
     connection.execute("UPDATE test_case SET file = ? WHERE id = ?", (wanted.path, held.id))
 
 
+def _watch(
+    connection: sqlite3.Connection, project: Document, actor: int, change: Change, _: Any
+) -> None:
+    stem, wanted = change.id[1], change.wanted
+    if wanted is not None:
+        entry = Entry(wanted.document, wanted.comments or {})
+        folders.put_watch(connection, actor, project.id, stem, entry)
+        return
+    for held in watches.watches(connection, project.id):
+        if held.folder == stem:
+            watches.remove(connection, held)
+
+
 def _order(
     connection: sqlite3.Connection, project: Document, actor: int, change: Change, _: Any
 ) -> None:
@@ -231,6 +245,7 @@ _DO: dict[Kind, Any] = {
     "suite": _suite,
     "shared": _shared,
     "case": _case,
+    "watch": _watch,
     "order": _order,
     "file": _file,
 }

@@ -20,6 +20,7 @@ from saltpath.core.format.reader import located, read_case
 from saltpath.core.format.source import read_source
 
 SHARED_ENDING = ".steps.yaml"
+WATCH_ENDING = ".watch.yaml"
 CASE_ENDINGS = (".case.yaml", ".case.yml", ".case.json")
 Comments = dict[str, list[str]]
 
@@ -34,13 +35,14 @@ class Entry(Struct, frozen=True):
 class Folder(Struct):
     """A whole project. `environments` by name, `suites` by folder (in the order of their names),
     `shared` steps by the name that cases use, `cases` by path in the order in which they run,
-    `files` whatever else lies there, by path."""
+    `watches` by the names of their files, `files` whatever else lies there, by path."""
 
     project: Entry
     environments: dict[str, Entry] = field(default_factory=dict)
     suites: dict[str, Entry] = field(default_factory=dict)
     shared: dict[str, Entry] = field(default_factory=dict)
     cases: dict[str, Entry] = field(default_factory=dict)
+    watches: dict[str, Entry] = field(default_factory=dict)
     files: dict[str, bytes] = field(default_factory=dict)
 
     def cases_of(self, suite: str) -> list[str]:
@@ -78,6 +80,8 @@ def write_folder(folder: Folder) -> dict[str, bytes]:
         files[f"shared/{name}{SHARED_ENDING}"] = _text(entry)
     for path, entry in folder.cases.items():
         files[path] = _text(entry)
+    for name, entry in folder.watches.items():
+        files[watch_path(name)] = _text(entry)
     return {**files, **{path: octets for path, octets in folder.files.items() if path not in files}}
 
 
@@ -124,6 +128,9 @@ def read_folder(files: Mapping[str, bytes]) -> Folder:
         elif _is_shared(path):
             name = path.removeprefix("shared/").removesuffix(SHARED_ENDING)
             folder.shared[name] = _entry(path, texts[path], _read_shared, problems)
+        elif _is_watch(path):
+            name = path.removeprefix("watches/").removesuffix(WATCH_ENDING)
+            folder.watches[name] = _entry(path, texts[path], _read_watch, problems)
         elif path.endswith("/suite.yaml"):
             folder.suites[path.removesuffix("/suite.yaml")] = _entry(
                 path, texts[path], read_suite, problems
@@ -150,7 +157,9 @@ def read_folder(files: Mapping[str, bytes]) -> Folder:
 
 def is_document(path: str) -> bool:
     """Whether a file of this path is one of the format's own, rather than one that cases use."""
-    if path.endswith(CASE_ENDINGS) or path == "project.yaml" or _is_shared(path):
+    if path.endswith(CASE_ENDINGS) or path == "project.yaml":
+        return True
+    if _is_shared(path) or _is_watch(path):
         return True
     return path.endswith("/suite.yaml") or (
         path.startswith("environments/") and path.endswith(".yaml")
@@ -159,6 +168,21 @@ def is_document(path: str) -> bool:
 
 def _is_shared(path: str) -> bool:
     return path.startswith("shared/") and path.endswith(SHARED_ENDING) and path.count("/") == 1
+
+
+def _is_watch(path: str) -> bool:
+    return path.startswith("watches/") and path.endswith(WATCH_ENDING) and path.count("/") == 1
+
+
+def watch_path(name: str) -> str:
+    """Where a watch's file stands, by the file's name."""
+    return f"watches/{name}{WATCH_ENDING}"
+
+
+def _read_watch(text: str, path: str) -> None:
+    from saltpath.core.format.watch_reader import read_watch  # for projects that have some
+
+    read_watch(text, path)
 
 
 def _read_shared(text: str, path: str) -> None:

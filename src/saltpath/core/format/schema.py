@@ -356,6 +356,31 @@ def environment_schema() -> dict[str, Any]:
     )
 
 
+def watch_schema() -> dict[str, Any]:
+    hours = {"anyOf": [TEXT, list_of(TEXT)]}
+    maintenance = object_of((), {"from": TEXT, "to": TEXT, "hours": TEXT, "note": TEXT})
+    limits = object_of((), {"time": TEXT, "available": TEXT, "over": TEXT})
+    in_a_row = {"type": "integer", "minimum": 1, "maximum": 1000}
+    schema = object_of(
+        ("salt-path", "watch"),
+        {
+            "salt-path": {"const": 1},
+            **dict.fromkeys(("watch", "key", "about", "case", "suite", "tag"), TEXT),
+            **dict.fromkeys(("every", "cron", "zone", "environment", "pick", "supplier"), TEXT),
+            **dict.fromkeys(("exact", "try again", "may change", "off"), FLAG),
+            "hours": hours,
+            "values": VALUES,
+            "limits": limits,
+            "bad after": in_a_row,
+            "good after": in_a_row,
+            "maintenance": list_of(maintenance),
+            "tell": list_of(TEXT),
+            "tags": list_of(SCALAR),
+        },
+    )
+    return _titled("A watch of Salt Path", schema)
+
+
 def report_schema() -> dict[str, Any]:
     """The JSON report of `saltpath run --json`."""
     number, text = {"type": "number", "minimum": 0}, {"type": "string"}
@@ -471,6 +496,7 @@ SCHEMAS = {
     "project": project_schema,
     "suite": suite_schema,
     "environment": environment_schema,
+    "watch": watch_schema,
     "report": report_schema,
 }
 

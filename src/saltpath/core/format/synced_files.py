@@ -6,7 +6,14 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from saltpath.core.format.folder import SHARED_ENDING, Entry, Folder, slug, write_folder
+from saltpath.core.format.folder import (
+    SHARED_ENDING,
+    Entry,
+    Folder,
+    slug,
+    watch_path,
+    write_folder,
+)
 from saltpath.core.format.source import read_source
 from saltpath.core.format.syncing import Change, Plan, items_of
 from saltpath.core.format.writer import write_document
@@ -27,6 +34,9 @@ def changed_files(
         if kind == "case" and change.to_project and id == change.shown.path:
             wanted.cases[id] = now.cases[id]
             paths.add(id)
+        if kind == "watch" and change.to_project and id in now.watches:
+            wanted.watches[id] = now.watches[id]
+            paths.add(watch_path(id))
         if change.to_folder:
             paths |= _paths(change, files)
             gone |= _paths_before(change, files)
@@ -58,6 +68,8 @@ def _wanted_folder(plan: Plan, here: Folder | None, there: Folder) -> Folder:
             made_of.environments[id] = entry(item)
         elif kind == "shared":
             made_of.shared[id] = entry(item)
+        elif kind == "watch":
+            made_of.watches[id] = entry(item)
         elif kind == "suite":
             held = here.suites.get(id) if here else None
             order = held.document.get("order") if held else None
@@ -85,6 +97,7 @@ def _paths(change: Change, files: Mapping[str, bytes]) -> set[str]:
         "order": f"{id}/suite.yaml",
         "shared": f"shared/{id}{SHARED_ENDING}",
         "case": change.wanted.path,
+        "watch": watch_path(id),
         "file": id,
     }
     return {places[kind]}
@@ -102,7 +115,12 @@ def _paths_before(change: Change, files: Mapping[str, bytes]) -> set[str]:
         return set()
     if kind == "environment":
         return {path for name, path in _environment_files(files).items() if name == id}
-    places = {"suite": f"{id}/suite.yaml", "shared": f"shared/{id}{SHARED_ENDING}", "file": id}
+    places = {
+        "suite": f"{id}/suite.yaml",
+        "shared": f"shared/{id}{SHARED_ENDING}",
+        "watch": watch_path(id),
+        "file": id,
+    }
     return {places[kind]} if kind in places else set()
 
 

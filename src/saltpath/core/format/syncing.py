@@ -4,15 +4,15 @@ together where that can be done place by place, and is a conflict where it canno
 alone on both sides.
 
 Things are known again by what does not change when they are renamed or moved: cases and steps by
-their keys, environments and shared steps by their names, suites by their folders, files by their
-paths.
+their keys, environments and shared steps by their names, watches by their files' names, suites by
+their folders, files by their paths.
 """
 
 from __future__ import annotations
 
 import hashlib
 from collections.abc import Iterable, Mapping, Sequence
-from typing import Any, Literal
+from typing import Any, Literal, get_args
 
 from msgspec import Struct, field
 from msgspec.structs import replace
@@ -20,9 +20,9 @@ from msgspec.structs import replace
 from saltpath.core.format.folder import Entry, Folder
 from saltpath.core.values import plain
 
-Kind = Literal["project", "environment", "suite", "shared", "case", "order", "file"]
+Kind = Literal["project", "environment", "suite", "shared", "case", "watch", "order", "file"]
 Id = tuple[Kind, str]
-KINDS: tuple[Kind, ...] = ("project", "environment", "suite", "shared", "case", "order", "file")
+KINDS: tuple[Kind, ...] = get_args(Kind)
 NOTHING: Any = object()
 """What stands where nothing does."""
 
@@ -110,6 +110,8 @@ def items_of(folder: Folder) -> Items:
         entry("suite", place, str(document.get("suite", place)), Entry(document, one.comments))
     for name, one in folder.shared.items():
         entry("shared", name, str(one.document.get("shared", name)), one)
+    for name, one in folder.watches.items():
+        entry("watch", name, str(one.document.get("watch", name)), one)
     ids: dict[str, str] = {}
     for path, one in folder.cases.items():
         key = str(one.document.get("key", ""))
@@ -126,8 +128,8 @@ def items_of(folder: Folder) -> Items:
 
 
 def with_keys(base: Items, now: Items) -> Items:
-    """What both sides have in common, once cases that were known by their paths have got keys in
-    the project, as it is `now`."""
+    """What both sides have in common, once cases that were known by their paths, and watches, have
+    got keys in the project, as it is `now`."""
     keys = {
         item.path: item
         for item in now.values()
@@ -137,6 +139,8 @@ def with_keys(base: Items, now: Items) -> Items:
     for id, item in base.items():
         if id[0] == "case" and id[1] in keys:
             item = keys[id[1]]
+        elif id[0] == "watch" and "key" not in item.document and id in now:
+            item = replace(item, document={**item.document, "key": now[id].document["key"]})
         elif id[0] == "order":
             order = [keys[one].id if one in keys else one for one in item.document]
             item = replace(item, document=order)

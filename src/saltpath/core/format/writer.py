@@ -19,6 +19,7 @@ ORDER = (
     "project",
     "suite",
     "environment",
+    "watch",
     "request",
     "look up",
     "set",

@@ -40,7 +40,7 @@ class Hours(Struct, frozen=True):
 
     def __str__(self) -> str:
         """As it is read."""
-        return f"{_clock(self.begin)} to {_clock(self.end)} {_on(self.days)}".rstrip()
+        return f"{_clock(self.begin)} to {_clock(self.end)} {said_days(self.days)}".rstrip()
 
     def spans(self, zone: str, begin: int, end: int) -> Iterator[Span]:
         """When it is these hours between two moments, as the clocks of the zone show it. A time
@@ -97,7 +97,8 @@ def _clock(minutes: int) -> str:
     return f"{minutes // 60:02}:{minutes % 60:02}"
 
 
-def _on(days: frozenset[int]) -> str:
+def said_days(days: frozenset[int]) -> str:
+    """`on weekdays`; nothing of every day."""
     if days == EVERY_DAY:
         return ""
     named = next((name for name, held in NAMED.items() if held == days), "")
