@@ -15,7 +15,8 @@ import numpy as np
 from saltpath.core.watching.flags import ANSWERED, FATES, flag_of
 from saltpath.core.watching.numbers import PACKED
 from saltpath.store.database import connect, migrate, write
-from saltpath.store.history import blocks, ranges, slabs
+from saltpath.store.history import ranges, slabs
+from saltpath.store.history.runs import WATCH_BITS
 
 WATCHES = 1_000
 DAYS = 30
@@ -84,7 +85,7 @@ def _fill(history, watches: int, days: int) -> None:  # type: ignore[no-untyped-
         packed["late"] = chance.integers(0, 9, (watches, 60))
         packed["flag"] = np.where(chance.random((watches, 60)) < 0.001, bad, good)
         packed["us"] = usual[:, None] * chance.lognormal(0, 0.3, (watches, 60))
-        first = (BEGIN // 3_600 + hour) << blocks.WATCH_BITS
+        first = (BEGIN // 3_600 + hour) << WATCH_BITS
         with write(history):
             history.executemany(
                 "INSERT INTO watch_hour (id, runs) VALUES (?, ?)",

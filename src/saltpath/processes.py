@@ -1,7 +1,7 @@
-"""The entry of each process: `writer|runner|web|keeper|courier FOLDER [HOST PORT PROXY CERTIFICATE
-KEY NAME... | NAME DESCRIPTOR OWN_PORT | OWN_PORT | BACKUPS KEPT]`, forked by the supervisor, and of
-those that look through a file of rows for the web server. By hand: `python -m saltpath.processes
-KIND FOLDER ...`."""
+"""The entry of each process, forked by the supervisor, and of those that look through a file of
+rows for the web server: `writer FOLDER`, `web FOLDER HOST PORT PROXY CERTIFICATE KEY NAME...`,
+`runner|watcher FOLDER NAME DESCRIPTOR OWN_PORT`, `courier FOLDER OWN_PORT`, `keeper FOLDER BACKUPS
+KEPT`. By hand: `python -m saltpath.processes KIND FOLDER ...`."""
 
 from __future__ import annotations
 
@@ -14,14 +14,14 @@ from saltpath.runner import life
 
 def preload() -> None:
     """Import what the forked ones need; numpy is not among it, which starts threads."""
-    from saltpath.runner import courier, keeper, worker, writer  # noqa: F401
+    from saltpath.runner import courier, keeper, watcher, worker, writer  # noqa: F401
     from saltpath.server import web  # noqa: F401
 
 
 def main(arguments: list[str]) -> None:
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(message)s")
     kind, folder = arguments[0], Path(arguments[1])
-    if kind in ("web", "runner"):  # the writer first records what came
+    if kind in ("web", "runner", "watcher"):  # the writer first records what came
         life.die_with_parent()
     if kind == "writer":
         from saltpath.runner import writer
@@ -31,6 +31,10 @@ def main(arguments: list[str]) -> None:
         from saltpath.runner import worker
 
         worker.main(folder, arguments[2], int(arguments[3]), int(arguments[4]))
+    elif kind == "watcher":
+        from saltpath.runner import watcher
+
+        watcher.main(folder, arguments[2], int(arguments[3]), int(arguments[4]))
     elif kind == "keeper":
         from saltpath.runner import keeper
 

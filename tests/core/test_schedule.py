@@ -198,19 +198,24 @@ class Turns(unittest.TestCase):
             hours = drawn.choice([(), (read_hours("06:00 to 22:00 on weekdays"),)])
             schedule = Schedule(when, hours, drawn.choice(ZONES), number=drawn.randrange(9))
             begin = now = last = us(2026, 3, 27)
-            begun, missed = [], 0
+            begun, missed, closed = [], 0, []
             for _ in range(60):
                 now += drawn.choice([1, 1_000_000, MIN, 5 * MIN, 3_600_000_000, DAY])
-                found = turn(schedule, last, now)
-                if found.due is not None:
-                    begun.append(found.due)
-                    missed += found.missed
-                    self.assertEqual(found.caught_up, found.missed > 0)
-                    last = found.due
-            wanted = schedule.due_between(begin + 1, now + 1)
+                found = turn(schedule, last, now, now + 100_000)
+                fresh = [*([found.caught_up] if found.caught_up else []), *found.due]
+                begun += fresh
+                missed += found.missed
+                closed += found.closed
+                if found.missed:
+                    self.assertTrue(last < found.missed_since < (found.caught_up or 0))
+                last = max([last, *fresh, *found.closed])
+            wanted = schedule.due_between(begin + 1, now + 100_001)
             self.assertEqual(len(wanted), len(begun) + missed)
             self.assertLessEqual(set(begun), set(wanted))
             self.assertEqual(begun, sorted(set(begun)))
+            ends = schedule.closings(begin + 1, now + 100_001)
+            self.assertLessEqual(set(closed), set(ends))
+            self.assertEqual(closed[-1:], ends[-1:])
 
 
 if __name__ == "__main__":

@@ -178,7 +178,7 @@ class TestRuns(OfHistory):
     def setUp(self):
         super().setUp()
         self.epoch = runs.take_lease(self.history, "one")
-        runs.look_from(self.history, self.epoch, [(1, 1, 0), (2, 1, 0)])
+        runs.look_after(self.history, self.epoch, [(1, 1, ""), (2, 1, "")], 0)
 
     def end(self, ended, epoch=None):
         with write(self.history):

@@ -25,7 +25,7 @@ from saltpath.core.values.why import Blocked, Why, why
 from saltpath.engine.decode import decode
 from saltpath.engine.failures import HEADER_LIMIT, head_cut, headers_too_large, reason
 from saltpath.engine.handle import Sending
-from saltpath.engine.loop import CurlSelector
+from saltpath.engine.loop import Transfers
 from saltpath.engine.quick.heads import Heads
 from saltpath.engine.rate_limit import RateLimiter
 from saltpath.engine.stop import cleaning
@@ -50,7 +50,7 @@ class Client:
 
     def __init__(
         self,
-        selector: CurlSelector,
+        selector: Transfers,
         now_us: Callable[[], int],
         connections: int = 100,
         reach: Reach | None = None,

@@ -14,7 +14,7 @@ import selectors
 from collections.abc import Callable, Coroutine, Generator
 from contextvars import copy_context
 from itertools import repeat
-from typing import Any
+from typing import Any, Protocol
 
 import pycurl
 
@@ -76,6 +76,16 @@ class Strand:
 
     def _after_future(self, _future: asyncio.Future[Any]) -> None:
         self._resume()
+
+
+class Transfers(Protocol):
+    """Who drives a libcurl multi handle in the loop."""
+
+    multi: Any
+    under_way: dict[Any, Any]
+    """By handle."""
+    on_done: Callable[[Any, tuple[int, str] | None], None]
+    """Called for each that has finished."""
 
 
 class CurlSelector(selectors.DefaultSelector):

@@ -22,7 +22,7 @@ from saltpath.engine.case_walk import CaseWalk
 from saltpath.engine.client import Client
 from saltpath.engine.databases import Databases
 from saltpath.engine.helper import Helper
-from saltpath.engine.loop import CurlSelector, Strand
+from saltpath.engine.loop import Strand, Transfers
 from saltpath.engine.order import Order
 from saltpath.engine.schedule import Schedule
 from saltpath.engine.stop import Stop
@@ -41,7 +41,7 @@ def utc_us() -> int:
 
 async def run_plan(
     plan: CompiledPlan,
-    selector: CurlSelector,
+    selector: Transfers,
     emit: Emit,
     stop: Stop | None = None,
     now_us: Callable[[], int] = utc_us,

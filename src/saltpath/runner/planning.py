@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import sqlite3
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from itertools import pairwise
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -102,7 +102,8 @@ class Planner:
             for levels in projects.standing_of_each(list(suites.values())).values()
             if levels[-1].oid in held
         }
-        chosen, positions = _in_turn(chosen, positions, standing)
+        order = places_in_turn([(one.suite, one.key, one.file) for one in chosen], standing)
+        chosen, positions = [chosen[at] for at in order], [positions[at] for at in order]
         wanted = {planned.environment for planned in chosen}
         files = self._files_of(run.project, project, chosen)
         started, files = runs.beginning(self._main, run, utc_us(), files)
@@ -255,20 +256,20 @@ def _reaching(document: dict[str, Any], run: runs.Run) -> dict[str, Any]:
     return {name: value for name, value in document.items() if name != "every answer"}
 
 
-def _in_turn(
-    chosen: list[PlannedCase], positions: list[int], standing: dict[str, list[Document]]
-) -> tuple[list[PlannedCase], list[int]]:
-    """Cases that set suites up first, those that clean up last. `standing`: by suite, what it
-    stands in, and itself."""
+Place = TypeVar("Place", str, int)
+
+
+def places_in_turn(
+    chosen: Sequence[tuple[Place, str, str]], standing: Mapping[Place, list[Document]]
+) -> list[int]:
+    """The places of cases (each its suite, its key, its file) in the order in which they are
+    carried out: those that set suites up first, those that clean up last. `standing`: by suite,
+    what it stands in, and itself."""
     read = {id: readable_suite(levels[-1].document)[0] for id, levels in standing.items()}
     depths = {id: len(levels) for id, levels in standing.items()}
-    order = in_turn(
-        [
-            (role_of(read.get(case.suite), case.key, case.file), depths.get(case.suite, 0))
-            for case in chosen
-        ]
+    return in_turn(
+        [(role_of(read.get(suite), key, file), depths.get(suite, 0)) for suite, key, file in chosen]
     )
-    return [chosen[place] for place in order], [positions[place] for place in order]
 
 
 def _every(outcomes: Iterable[Outcome]) -> Iterator[Outcome]:

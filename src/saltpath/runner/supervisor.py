@@ -1,5 +1,5 @@
-"""`saltpath serve`: starts the web server, the runners, the writer and the courier, and starts
-again what ends unasked.
+"""`saltpath serve`: starts the web server, the runners, the watcher, the writer and the courier,
+and starts again what ends unasked.
 
 Each is a process of its own, so that a crash of one never takes another down. The supervisor itself
 does no work. It imports what they need once, and forks them (forking.py): so it has one thread, and
@@ -108,9 +108,10 @@ class _Child(Struct):
     quick_ends: int = 0
     not_before: float = 0.0
     runner: str = ""
-    """Of a runner: the name that its jobs are held under, another one for each process."""
+    """Of a runner, and of the watcher: the name that its jobs are held under, another one for each
+    process."""
     beats: IO[bytes] | None = None
-    """Of a runner: where its heartbeats are written."""
+    """Of a runner, and of the watcher: where its heartbeats are written."""
 
     @property
     def heartbeat(self) -> Heartbeat:
@@ -164,6 +165,9 @@ class Supervisor(Struct):
         ]
         courier = ["courier", folder, str(self.settings.port)]
         self.children += [_Child("web", main, web), _Child("courier", main, courier)]
+        self.children.append(
+            _Child("watcher", main, ["watcher", folder], beats=tempfile.TemporaryFile())
+        )
         self.children += [
             _Child(f"runner {n + 1}", main, ["runner", folder], beats=tempfile.TemporaryFile())
             for n in range(self.settings.runners)
@@ -260,7 +264,7 @@ class Supervisor(Struct):
 
     def _end(self) -> None:
         """Runners first, so that the writer still records what they report."""
-        for group in (("runner", "web", "keeper", "courier"), ("writer",)):
+        for group in (("runner", "watcher", "web", "keeper", "courier"), ("writer",)):
             chosen = [c.process for c in self.children if c.process and c.name.startswith(group)]
             for process in chosen:
                 process.send_signal(signal.SIGTERM)

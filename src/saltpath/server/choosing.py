@@ -11,7 +11,7 @@ from saltpath.server.compiled import suite_of
 from saltpath.server.context import database
 from saltpath.server.problems import Refused
 from saltpath.server.run_bodies import NewRun
-from saltpath.store import cases, folders, projects
+from saltpath.store import around, cases, folders, projects
 from saltpath.store.cases import StoredCase
 from saltpath.store.database import NotFound
 
@@ -23,13 +23,13 @@ def chosen_cases(data: NewRun, project: int) -> tuple[list[StoredCase], str]:
     if data.kind == "trial" and (one := _alone(data, project)) is not None:
         return [one], one.name
     found, title = _of_place(data, project)
-    around = tags_around(project) if data.tags else {}
+    inherited = tags_around(project) if data.tags else {}
     found = [
         case
         for case in found
         if data.only.lower() in case.name.lower()
         and set(data.tags)
-        <= {*map(str, case.document.get("tags", ())), *around.get(case.suite, ())}
+        <= {*map(str, case.document.get("tags", ())), *inherited.get(case.suite, ())}
     ]
     narrowed = [f"with the tag {tag}" for tag in data.tags] + [
         f"with {data.only!r} in the name"
@@ -46,11 +46,7 @@ def chosen_cases(data: NewRun, project: int) -> tuple[list[StoredCase], str]:
 
 def tags_around(project: int) -> dict[int, frozenset[str]]:
     """By suite the tags that its cases have from it, and from the folders around it."""
-    standing = projects.standing_of_each(projects.suites(database(), project))
-    return {
-        id: frozenset(tag for level in levels for tag in suite_of(level).tags)
-        for id, levels in standing.items()
-    }
+    return around.tags_around(database(), project, suite_of)
 
 
 def _of_place(data: NewRun, project: int) -> tuple[list[StoredCase], str]:

@@ -22,6 +22,8 @@ class Disk(Struct, frozen=True):
     evidence: int
     files: int
     free: int
+    history: int = 0
+    """What became of watches."""
 
     @property
     def low(self) -> bool:
@@ -35,9 +37,12 @@ def free(folder: Path) -> int:
 def disk(folder: Path) -> Disk:
     """What the databases with their logs and the files of projects take, and what is free where
     they lie."""
-    main, evidence = (sum(map(_size, folder.glob(f"{FILES[which]}*"))) for which in FILES)
+    main, evidence, history = (
+        sum(map(_size, folder.glob(f"{FILES[which]}*")))
+        for which in ("main", "evidence", "history")
+    )
     files = sum(map(_size, (folder / FOLDER).glob("*"))) if (folder / FOLDER).is_dir() else 0
-    return Disk(main, evidence, files, free(folder))
+    return Disk(main, evidence, files, free(folder), history)
 
 
 def _size(file: Path) -> int:

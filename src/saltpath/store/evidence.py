@@ -8,7 +8,8 @@ part, step, inner, attempt) and are inserted once.
 from __future__ import annotations
 
 import sqlite3
-from collections.abc import Collection, Iterable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
+from functools import partial
 from typing import Any
 
 import msgspec
@@ -278,31 +279,29 @@ def _evidence(connection: sqlite3.Connection, row: sqlite3.Row) -> StepEvidence:
 
 
 def _unpacked(connection: sqlite3.Connection, row: sqlite3.Row) -> StepEvidence:
-    exchanges, facts = msgspec.msgpack.decode(_record(connection, row))
+    head = StepHead(*(row[name] for name in _HEAD.split(", ")))
+    return read_record(_record(connection, row), head, row["key"], partial(_body, connection))
+
+
+def read_record(
+    record: bytes, head: StepHead, key: str, body: Callable[[Any], bytes]
+) -> StepEvidence:
+    """A step by what was packed of it (step_rows.py). `body`: of a body that stands in the record,
+    or apart, by its hash. Raises ValueError, MsgspecError or NotPlain for what is none."""
+    exchanges, facts = msgspec.msgpack.decode(record)
     data = plain.read_json(facts)
     return StepEvidence(
-        StepHead(
-            row["position"],
-            row["row"],
-            row["part"],
-            row["step"],
-            row["verdict"],
-            row["status"],
-            row["us"],
-            row["at"],
-            row["inner"],
-            row["size"],
-        ),
+        head,
         data["name"],
         data["kind"],
         read_why(data["why"]),
-        tuple(_exchange(connection, item) for item in exchanges),
+        tuple(_exchange(item, body) for item in exchanges),
         tuple(map(read_outcome, data["outcomes"])),
         data["kept"],
         data["used"],
         tuple(data["secret"]),
         data["counts"],
-        row["key"],
+        key,
         data.get("attempts", 1),
     )
 
@@ -322,7 +321,7 @@ def _record(connection: sqlite3.Connection, row: sqlite3.Row) -> bytes:
     return zstandard.ZstdDecompressor(dict_data=dictionary).decompress(row["packed"])
 
 
-def _exchange(connection: sqlite3.Connection, item: list[Any]) -> Exchange:
+def _exchange(item: list[Any], stored: Callable[[Any], bytes]) -> Exchange:
     (
         method,
         address,
@@ -338,16 +337,16 @@ def _exchange(connection: sqlite3.Connection, item: list[Any]) -> Exchange:
         resent,
         why,
     ) = item
-    raw = _body(connection, raw)
+    raw = stored(raw)
     return Exchange(
         method,
         address,
         sent_head,
-        _body(connection, sent_body),
+        stored(sent_body),
         status,
         head,
         raw,
-        raw if body is None else _body(connection, body),
+        raw if body is None else stored(body),
         Times(*times),
         begun,
         reused,

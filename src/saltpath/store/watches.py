@@ -11,7 +11,7 @@ from saltpath.core.values import plain
 from saltpath.store import documents
 from saltpath.store.database import Conflict, Deleted, NotFound, new_id, new_key, now_us, write
 from saltpath.store.documents import Document, document_of
-from saltpath.store.history.blocks import MOST_WATCHES
+from saltpath.store.history.runs import MOST_WATCHES
 
 MOST = 10_000
 """Of a project."""

@@ -96,6 +96,13 @@ class Schedule(Struct, frozen=True):
         """Each time from one moment to another, which is left out."""
         return [due for span in self._within(begin, end) for due in self._bare_between(*span)]
 
+    def closings(self, begin: int, end: int) -> list[int]:
+        """When its hours end between two moments."""
+        if not self.hours:
+            return []
+        spans = self._within(begin - 1, end)
+        return [until for _, until in spans if begin <= until < end]
+
     def _within(self, begin: int, end: int) -> list[Span]:
         """What of the time from one moment to another it is watched in."""
         if not self.hours:
@@ -146,22 +153,34 @@ class Schedule(Struct, frozen=True):
         return begin + (place * self.when.us >> 64)
 
 
+LATE_US = 2_000_000
+"""What is late by more was missed, and is caught up with: once, however often it was due."""
+
+
 class Turn(Struct, frozen=True):
-    """What is to be done at a moment."""
+    """What is to be done at a moment; moments are UTC microseconds."""
 
-    due: int | None
-    """The run that is to begin, by when it was due; None: none."""
+    due: tuple[int, ...] = ()
+    """The runs that are to begin, by when they are due."""
+    caught_up: int | None = None
+    """One that stands for all that were missed, by when the last of them was due."""
     missed: int = 0
-    """Earlier ones that were due and are not caught up with."""
-    caught_up: bool = False
-    """It stands for those as well."""
+    """How many others were missed."""
+    missed_since: int = 0
+    """When the first of them was due."""
+    closed: tuple[int, ...] = ()
+    """When it began that nobody watches, since its hours were over: the first and the last time."""
 
 
-def turn(schedule: Schedule, last: int, now: int) -> Turn:
-    """What is to be done now, where the last that was looked after was due at `last`: of those that
-    have come due since, the newest begins, and the others are missed."""
-    count, newest = schedule.due_since(last, now)
-    return Turn(newest, max(count - 1, 0), count > 1)
+def turn(schedule: Schedule, last: int, now: int, until: int) -> Turn:
+    """What is to be done now of what comes due up to `until`, where all up to `last` was looked
+    after."""
+    old, newest = schedule.due_since(last, now - LATE_US)
+    fresh = schedule.due_between(max(last, now - LATE_US) + 1, until + 1)
+    since = (schedule.due_after(last) or 0) if old > 1 else 0
+    closings = schedule.closings(last + 1, until + 1)
+    ends = (closings[0], closings[-1]) if len(closings) > 1 else tuple(closings)
+    return Turn(tuple(fresh), newest, max(old - 1, 0), since, ends)
 
 
 # ---- read
@@ -175,6 +194,8 @@ def read_every(text: str) -> int:
         raise Unreadable(
             f"expected how often, such as 30 s, 5 min, 1 h or 2 days; found {text!r}"
         ) from None
+    if found % SHORTEST_US:
+        raise Unreadable(f"a watch runs every so many whole seconds; found {text!r}")
     if not SHORTEST_US <= found <= LONGEST_US:
         raise Unreadable("a watch runs each second at most, and once a year at least")
     return found

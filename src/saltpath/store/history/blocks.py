@@ -10,10 +10,9 @@ import numpy as np
 
 from saltpath.core.watching.numbers import PACKED, Numbers, Runs, ordered
 from saltpath.store.database import write
+from saltpath.store.history.runs import MOST_WATCHES, WATCH_BITS
 
 HOUR_S = 3_600
-WATCH_BITS = 24
-MOST_WATCHES = (1 << WATCH_BITS) - 1
 AT_ONCE = 100
 """Watches whose runs are packed in one transaction."""
 FEW = 40

@@ -19,6 +19,9 @@ from saltpath.core.watching.states import Change, Rule, Seen, State, after
 from saltpath.store.database import StoreError, new_id, write
 
 SECOND_US = 1_000_000
+WATCH_BITS = 24
+MOST_WATCHES = (1 << WATCH_BITS) - 1
+"""The highest number of a watch, which stands in that of its blocks (blocks.py)."""
 
 
 class Refused(StoreError):
@@ -107,16 +110,48 @@ def standings(
     }
 
 
-def look_from(
-    connection: sqlite3.Connection, epoch: int, begins: Iterable[tuple[int, int, int]]
-) -> None:
-    """Watches (watch, project, UTC microseconds) are looked after from a moment on; of those that
-    are already nothing changes."""
+def look_after(
+    connection: sqlite3.Connection,
+    epoch: int,
+    watches: Iterable[tuple[int, int, str]],
+    now_us: int,
+) -> dict[int, Standing]:
+    """These watches (watch, project, digest of the schedule) are looked after from now on, and no
+    others; where each stands. One that is already, by the same schedule, goes on from where it
+    was. What is looked after no more is not watched from now on. Raises Refused."""
+    wanted = list(watches)
     with write(connection):
         check_lease(connection, epoch)
+        known = {
+            row["watch"]: (row["scheduled"], row["off"])
+            for row in connection.execute("SELECT watch, scheduled, off FROM watch_state")
+        }
         connection.executemany(
-            "INSERT OR IGNORE INTO watch_state (watch, project, looked_at) VALUES (?, ?, ?)", begins
+            "INSERT INTO watch_state (watch, project, looked_at, scheduled) VALUES (?, ?, ?, ?) "
+            "ON CONFLICT DO UPDATE SET looked_at = excluded.looked_at, off = 0, "
+            "scheduled = excluded.scheduled",
+            [
+                (watch, project, now_us, digest)
+                for watch, project, digest in wanted
+                if known.get(watch) != (digest, 0)
+            ],
         )
+        here = {watch for watch, _, _ in wanted}
+        gone = [watch for watch, (_, off) in known.items() if not off and watch not in here]
+        _not_watched(connection, [(watch, now_us // SECOND_US) for watch in gone])
+        connection.executemany(
+            "UPDATE watch_state SET off = 1 WHERE watch = ?", [(watch,) for watch in gone]
+        )
+    return standings(connection)
+
+
+def _not_watched(connection: sqlite3.Connection, since: Iterable[tuple[int, int]]) -> None:
+    """Nobody looks after watches from a moment on (seconds, UTC), as far as they had run."""
+    connection.executemany(
+        "INSERT OR IGNORE INTO watch_run (due, watch, turn, late, flag, us) SELECT ?, watch, turn, "
+        "0, ?, 0 FROM watch_state WHERE watch = ? AND last_due > 0",
+        [(due, flag_of("unwatched"), watch) for watch, due in since],
+    )
 
 
 def turn_back(connection: sqlite3.Connection, epoch: int, now_us: int) -> None:
@@ -150,6 +185,21 @@ def claim(
             "UPDATE watch_state SET looked_at = ? WHERE watch = ?",
             [(moment, watch) for watch, moment in looked],
         )
+
+
+def ask(connection: sqlite3.Connection, watch: int, at: int) -> None:
+    """Ask for a run besides the schedule, as soon as can be."""
+    with write(connection):
+        connection.execute("INSERT OR REPLACE INTO watch_asked VALUES (?, ?)", (watch, at))
+
+
+def asked(connection: sqlite3.Connection) -> list[int]:
+    """The watches of which a run was asked for; it is asked for no more."""
+    found = [row[0] for row in connection.execute("SELECT watch FROM watch_asked")]
+    if found:
+        with write(connection):
+            connection.execute("DELETE FROM watch_asked")
+    return found
 
 
 def end(

@@ -1,10 +1,11 @@
 -- What became of watches. Moments of `due` are whole seconds UTC, others microseconds UTC. A watch and a project are known by their numbers in the main database.
 
 -- Where each watch stands: what it was last looked after for, and what is known of it after its last run (core/watching/states.py).
+-- `scheduled`: the digest of the schedule it is looked after by; off: it is not looked after.
 CREATE TABLE watch_state (
     watch INTEGER PRIMARY KEY, project INTEGER NOT NULL, looked_at INTEGER NOT NULL, turn INTEGER NOT NULL DEFAULT 0, state TEXT NOT NULL DEFAULT '{}',
     last_due INTEGER NOT NULL DEFAULT 0, last_flag INTEGER NOT NULL DEFAULT 0, last_at INTEGER NOT NULL DEFAULT 0, last_us INTEGER NOT NULL DEFAULT 0,
-    last_why TEXT NOT NULL DEFAULT ''
+    last_why TEXT NOT NULL DEFAULT '', scheduled TEXT NOT NULL DEFAULT '', off INTEGER NOT NULL DEFAULT 0
 );
 -- Runs that were begun and have not ended. A claim goes in the transaction that writes the run down.
 CREATE TABLE watch_claim (
@@ -30,9 +31,11 @@ CREATE TABLE watch_slab (
 CREATE TABLE watch_base (id INTEGER PRIMARY KEY, watch INTEGER NOT NULL, packed BLOB NOT NULL, last_due INTEGER NOT NULL);
 CREATE INDEX watch_base_by_watch ON watch_base (watch);
 CREATE TABLE watch_evidence (
-    watch INTEGER NOT NULL, due INTEGER NOT NULL, turn INTEGER NOT NULL, keep INTEGER NOT NULL, against INTEGER NOT NULL, packed BLOB NOT NULL,
-    PRIMARY KEY (watch, due, turn)
+    watch INTEGER NOT NULL, due INTEGER NOT NULL, turn INTEGER NOT NULL, attempt INTEGER NOT NULL, keep INTEGER NOT NULL, against INTEGER NOT NULL,
+    packed BLOB NOT NULL, PRIMARY KEY (watch, due, turn, attempt)
 ) WITHOUT ROWID;
+-- Runs that were asked for besides the schedule.
+CREATE TABLE watch_asked (watch INTEGER PRIMARY KEY, at INTEGER NOT NULL) WITHOUT ROWID;
 CREATE TABLE watch_body (hash BLOB PRIMARY KEY, packed BLOB NOT NULL, last_due INTEGER NOT NULL) WITHOUT ROWID;
 
 -- Outages, by the first bad run; ended: 0 while it lasts.
