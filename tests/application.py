@@ -190,8 +190,14 @@ class Application:
         return self.wait(probe, seconds)
 
     def children(self) -> dict[str, list[int]]:
-        """Process ids of web, writer, keeper and runners."""
-        found: dict[str, list[int]] = {"web": [], "writer": [], "keeper": [], "runner": []}
+        """Process ids of web, writer, keeper, watcher and runners."""
+        found: dict[str, list[int]] = {
+            "web": [],
+            "writer": [],
+            "keeper": [],
+            "runner": [],
+            "watcher": [],
+        }
         children = (
             Path(f"/proc/{self.process.pid}/task/{self.process.pid}/children").read_text().split()
         )
@@ -200,8 +206,9 @@ class Application:
                 name = Path(f"/proc/{child}/comm").read_text().strip().removeprefix("saltpath-")
             except OSError:
                 continue
-            if name in found:
-                found[name].append(int(child))
+            for kind in found:
+                if name and kind.startswith(name):  # the system cuts names
+                    found[kind].append(int(child))
         return found
 
     def kill(self, kind: str) -> None:

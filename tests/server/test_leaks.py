@@ -87,7 +87,7 @@ class Leaks(unittest.TestCase):
             subprocess.run(command, check=True, capture_output=True, timeout=60)
             self.searched("the backup", archive.read_bytes())
             with zipfile.ZipFile(archive) as made:
-                self.assertEqual(made.namelist(), ["saltpath.db", "evidence.db"])
+                self.assertEqual(made.namelist(), ["saltpath.db", "evidence.db", "history.db"])
                 made.extractall(restored)
             self._files(restored)
 

@@ -1,5 +1,5 @@
-"""Keeps house: takes away what is kept no more (store/keeping.py), in small pieces with pauses, now
-and then."""
+"""Keeps house: takes away what is kept no more (store/keeping.py, store/history/retention.py), in
+small pieces with pauses, now and then; packs and sums up what became of watches, each minute."""
 
 from __future__ import annotations
 
@@ -7,16 +7,23 @@ import logging
 import shutil
 import sqlite3
 import time
+from collections.abc import Iterator
+from contextlib import closing
+from itertools import chain
 from pathlib import Path
 
 from saltpath.runner.life import ShutdownSignal, parent_gone
-from saltpath.store import backup, disk, keeping
+from saltpath.store import backup, disk, keeping, projects
 from saltpath.store.database import StoreError, connect, now_us
+from saltpath.store.history import retention
 
 EVERY_S = 600.0
 SOON_S = 20.0
 FIRST_BACKUP_S = 300.0
 PAUSE_S = 0.03
+PACK_S = 60.0
+FRESH_S = 300
+"""Runs of watches stay fresh so long."""
 log = logging.getLogger("saltpath.keeper")
 
 
@@ -26,10 +33,19 @@ def main(folder: Path, backups: Path, kept: int) -> None:
     shutdown = ShutdownSignal()
     next_look = time.monotonic() + SOON_S
     next_backup = time.monotonic() + FIRST_BACKUP_S
+    next_pack = time.monotonic() + SOON_S
     while not shutdown.wait(0.5) and not parent_gone():
         if time.monotonic() >= next_backup:
             back_up_daily(folder, backups, kept)
             next_backup = time.monotonic() + EVERY_S
+        if time.monotonic() >= next_pack:
+            try:
+                sum_up_watches(folder, time.time(), shutdown)
+            except sqlite3.Error as problem:
+                log.error(
+                    "what became of watches could not be packed: %s; it is tried again", problem
+                )
+            next_pack = time.monotonic() + PACK_S
         if time.monotonic() < next_look:
             continue
         try:
@@ -62,12 +78,38 @@ def keep_house(folder: Path, shutdown: ShutdownSignal | None = None) -> int:
     """One look through everything; how many rows were taken away. Broken off when told to end."""
     taken = 0
     main, evidence = connect(folder, "main"), connect(folder, "evidence")
+    history = connect(folder, "history")
     try:
-        for rows in keeping.take_away(main, evidence, now_us()):
+        for rows in chain(
+            keeping.take_away(main, evidence, now_us()), _of_watches(main, history, now_us())
+        ):
             taken += rows
             if shutdown is not None and shutdown.wait(PAUSE_S):
                 break
     finally:
-        main.close()
-        evidence.close()
+        for connection in (main, evidence, history):
+            connection.close()
     return taken
+
+
+def _of_watches(main: sqlite3.Connection, history: sqlite3.Connection, now: int) -> Iterator[int]:
+    for project in projects.projects(main):
+        rules = keeping.rules_of(main, project.id)
+        yield from retention.take_away(history, project.id, rules, now // 1_000_000)
+    yield from retention.unused_bodies(history)
+
+
+def sum_up_watches(folder: Path, now: float, shutdown: ShutdownSignal | None = None) -> int:
+    """Pack the runs of watches that are fresh no more, and sum up what is complete by now (seconds,
+    UTC); in how many pieces. Nobody else does."""
+    with closing(connect(folder, "history")) as history:
+        if history.execute("SELECT 1 FROM watch_state LIMIT 1").fetchone() is None:
+            return 0
+        from saltpath.store.history import blocks, slabs  # they bring numpy
+
+        done = 0
+        for _ in chain(blocks.pack(history, int(now) - FRESH_S), slabs.roll_up(history, int(now))):
+            done += 1
+            if shutdown is not None and shutdown.wait(PAUSE_S):
+                break
+        return done

@@ -41,7 +41,7 @@ SELECT p.version, p.name,
   (SELECT COUNT(*) || ' ' || COALESCE(MAX(version), 0) FROM project_file WHERE project = p.id),
   (SELECT group_concat(environment || run_role || change_role) FROM environment_guard
     WHERE environment IN (SELECT id FROM environment WHERE project = p.id)),
-  (SELECT group_concat(key || value) FROM installation)
+  (SELECT group_concat(name || value) FROM installation)
 FROM project p WHERE p.id = ?
 """
 

@@ -107,6 +107,8 @@ class KeptRules(Body, frozen=True):
     bad_evidence_days: int | UnsetType = UNSET
     trial_days: int | UnsetType = UNSET
     event_days: int | UnsetType = UNSET
+    watch_days: int | UnsetType = UNSET
+    watch_evidence_days: int | UnsetType = UNSET
 
 
 class KeepingChange(KeptRules, frozen=True):

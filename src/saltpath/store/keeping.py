@@ -55,6 +55,10 @@ class Rules(Struct, frozen=True):
     """Trials, but for the newest of each case."""
     event_days: int = 7
     """What pages were told as it happened."""
+    watch_days: int = 400
+    """Runs of watches, each with its verdict and time; what they add up to stays longer."""
+    watch_evidence_days: int = 3
+    """What good runs of watches saw, but for one a day, which stays as long as the run."""
 
 
 SAID = {
@@ -65,6 +69,8 @@ SAID = {
     "bad_evidence_days": "many days evidence of what went wrong is kept",
     "trial_days": "many days trials are kept",
     "event_days": "many days is kept what pages were told",
+    "watch_days": "many days runs of watches are kept",
+    "watch_evidence_days": "many days is kept what good runs of watches saw",
 }
 """The rules as sentences say them, behind “how”."""
 
@@ -78,7 +84,7 @@ def read_rules(given: dict[str, Any], over: Rules) -> Rules:
         least, most = (
             (1, MOST_RUNS)
             if name.endswith("runs")
-            else (0 if name == "evidence_days" else 1, MOST_DAYS)
+            else (0 if name.endswith("evidence_days") else 1, MOST_DAYS)
         )
         if type(value) is not int or not least <= value <= most:
             raise Unreadable(f"how {SAID[name]} is a whole number from {least} to {most}")

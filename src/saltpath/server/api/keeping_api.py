@@ -25,6 +25,8 @@ _NAMES = {
     "badEvidenceDays": "bad_evidence_days",
     "trialDays": "trial_days",
     "eventDays": "event_days",
+    "watchDays": "watch_days",
+    "watchEvidenceDays": "watch_evidence_days",
 }
 
 
@@ -75,6 +77,7 @@ def read_storage() -> Response:
             "results": found.results,
             "evidence": found.evidence,
             "files": found.files,
+            "history": found.history,
             "free": found.free,
             "low": found.low,
             "least": LEAST_FREE,

@@ -14,6 +14,8 @@ const LABELS: { [rule in keyof Keeping]: string } = {
   badEvidenceDays: "How many days evidence of what went wrong is kept",
   trialDays: "How many days trials are kept",
   eventDays: "How many days is kept what pages were told",
+  watchDays: "How many days runs of watches are kept",
+  watchEvidenceDays: "How many days is kept what good runs of watches saw",
 };
 
 /** What a project keeps for how long, in a sentence whose numbers can be changed, and how much room there is. */
@@ -70,10 +72,13 @@ export function Kept({ project }: { project: string }) {
         {number("leastRuns", whole)}, and never more than {number("mostRuns", whole)}. Evidence, which is most
         of it: {days("evidenceDays")}, and {days("badEvidenceDays")} where something failed or was blocked.
         Trials: {days("trialDays")}. What pages were told as it happened: {days("eventDays")}.
+        Runs of watches: {days("watchDays")}; what good ones saw: {days("watchEvidenceDays")}, and of one a day
+        as long as the run.
       </p>
       {room.data && (
         <p className={room.data.low ? "trouble" : "muted"}>
           On the disk: {size(room.data.evidence)} of evidence, {size(room.data.results)} of cases and results
+          {room.data.history > 1_000_000 && `, ${size(room.data.history)} of watches`}
           {room.data.files > 0 && `, ${size(room.data.files)} of large files`}; {size(room.data.free)} free.{" "}
           {room.data.low &&
             `Below ${size(room.data.least)} no evidence is kept; verdicts and times still are.`}
