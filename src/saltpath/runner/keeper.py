@@ -15,7 +15,7 @@ from pathlib import Path
 from saltpath.runner.life import ShutdownSignal, parent_gone
 from saltpath.store import backup, disk, keeping, projects
 from saltpath.store.database import StoreError, connect, now_us
-from saltpath.store.history import retention
+from saltpath.store.history import retention, runs
 
 EVERY_S = 600.0
 SOON_S = 20.0
@@ -103,7 +103,7 @@ def sum_up_watches(folder: Path, now: float, shutdown: ShutdownSignal | None = N
     """Pack the runs of watches that are fresh no more, and sum up what is complete by now (seconds,
     UTC); in how many pieces. Nobody else does."""
     with closing(connect(folder, "history")) as history:
-        if history.execute("SELECT 1 FROM watch_state LIMIT 1").fetchone() is None:
+        if not runs.standings(history):
             return 0
         from saltpath.store.history import blocks, slabs  # they bring numpy
 

@@ -43,6 +43,8 @@ class Result(Struct, frozen=True):
     ended: Ended
     attempts: tuple[tuple[StepRow, ...], ...]
     keep: int
+    cases: tuple[tuple[str, str], ...] = ()
+    """The id and the name of each that it ran."""
 
 
 class WatchLedger:
@@ -64,11 +66,8 @@ class WatchLedger:
     def active(self, now: int, anyhow: bool = False) -> list[Active] | None:
         """The watches that are looked after from now on; None where nothing has changed since this
         was last asked."""
-        row = self._main.execute(
-            "SELECT COUNT(*), COUNT(gone_at), COALESCE(SUM(version), 0), COALESCE(MAX(gone_at), 0),"
-            " (SELECT COALESCE(SUM(version), 0) FROM project) FROM watch"
-        ).fetchone()
-        if tuple(row) == self._seen and not anyhow:
+        stamp = watches.stamp(self._main)
+        if stamp == self._seen and not anyhow:
             return None
         found: list[tuple[Document, Watch, Schedule, str]] = []
         zones = {
@@ -90,7 +89,7 @@ class WatchLedger:
             now,
         )
         self._rules = {stored.id: watch.rule for stored, watch, _, _ in found}
-        self._seen = tuple(row)
+        self._seen = stamp
         return [Active(*one, standing[one[0].id]) for one in found]
 
     def asked(self) -> list[int]:
@@ -119,7 +118,7 @@ class WatchLedger:
                 for one in results if not low else ():
                     key = (one.ended.watch, one.ended.due, one.ended.turn)
                     for attempt, steps in enumerate(one.attempts):
-                        self._packer.put(self._history, key, attempt, one.keep, steps)
+                        self._packer.put(self._history, key, attempt, one.keep, one.cases, steps)
         except BaseException:
             self._packer.forget()
             raise

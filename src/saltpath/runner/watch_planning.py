@@ -22,28 +22,21 @@ from saltpath.core.running.supplies import Supplies
 from saltpath.core.watching.watch import Watch
 from saltpath.formats.rows import read_table
 from saltpath.runner.planning import places_in_turn
-from saltpath.store import around, guards, project_files, projects, secrets, shared_steps
+from saltpath.store import (
+    around,
+    guards,
+    project_files,
+    projects,
+    secrets,
+    shared_steps,
+    watches,
+)
 from saltpath.store.database import NotFound
 from saltpath.store.documents import Document
 from saltpath.store.reaching import reach
 
 JOBS = 4
 """Cases of a watched suite that are carried out side by side."""
-_STAMP = """
-SELECT p.version, p.name,
-  (SELECT COUNT(*) || ' ' || COALESCE(SUM(version), 0) FROM environment WHERE project = p.id),
-  (SELECT COUNT(gone_at) || ' ' || COUNT(*) || ' ' || COALESCE(SUM(version), 0) FROM suite
-    WHERE project = p.id),
-  (SELECT group_concat(folder) FROM suite WHERE project = p.id),
-  (SELECT COUNT(gone_at) || ' ' || COUNT(*) || ' ' || COALESCE(SUM(version), 0) || ' '
-    || COALESCE(SUM(suite * position), 0) FROM test_case WHERE project = p.id),
-  (SELECT COUNT(*) || ' ' || COALESCE(MAX(at), 0) FROM secret WHERE project = p.id),
-  (SELECT COUNT(*) || ' ' || COALESCE(MAX(version), 0) FROM project_file WHERE project = p.id),
-  (SELECT group_concat(environment || run_role || change_role) FROM environment_guard
-    WHERE environment IN (SELECT id FROM environment WHERE project = p.id)),
-  (SELECT group_concat(name || value) FROM installation)
-FROM project p WHERE p.id = ?
-"""
 
 
 class Planned(Struct, frozen=True):
@@ -53,12 +46,8 @@ class Planned(Struct, frozen=True):
     supplies: Supplies
     cases: tuple[Case, ...]
     """As they are carried out, with their shared steps in their places."""
-
-
-def stamp(connection: sqlite3.Connection, project: int) -> bytes:
-    """Of all that plans of a project are made of; another one where something of it changed."""
-    row = connection.execute(_STAMP, (project,)).fetchone()
-    return hashlib.blake2b(repr(tuple(row or ())).encode(), digest_size=16).digest()
+    named: tuple[tuple[str, str], ...]
+    """The id and the name of each."""
 
 
 def seed_of(watch: int, due: int, turn: int) -> int:
@@ -76,7 +65,7 @@ class WatchPlanner:
 
     def plan(self, stored: Document, watch: Watch) -> Planned:
         """Raises NotFound or StoreError where there is nothing to run."""
-        mark = (stamp(self._main, stored.project), stored.version)
+        mark = (watches.plan_stamp(self._main, stored.project), stored.version)
         known = self._known.get(stored.id)
         if known is None or known[0] != mark:
             known = (mark, self._planned(stored, watch))
@@ -128,7 +117,9 @@ class WatchPlanner:
         )
         supplies = WatchSupplies(self._folder, self._main, project.id, watch, self._own_port)
         compiled = compile_plan(plan, supplies)
-        return Planned(compiled, supplies, tuple(one.case for one in compiled.cases))
+        carried_out = tuple(one.case for one in compiled.cases)
+        named = tuple((one.id, one.name) for one in planned)
+        return Planned(compiled, supplies, carried_out, named)
 
     def _environment(self, project: Document, watch: Watch) -> tuple[str, Document | None]:
         """Raises NotFound."""

@@ -247,6 +247,7 @@ class Watcher:
             ended,
             tuple(tuple(attempt.steps) for attempt in attempts),
             self._kept_as(watched, fate, claim.due, len(attempts) > 1),
+            planned.named,
         )
 
     def _ended_as(

@@ -48,6 +48,8 @@ from saltpath.server.api.sheets_api import sheets_api
 from saltpath.server.api.since_pass_api import since_pass_api
 from saltpath.server.api.single_api import single_api
 from saltpath.server.api.values_api import values_api
+from saltpath.server.api.watch_runs_api import watch_runs_api
+from saltpath.server.api.watches_api import watches_api
 from saltpath.server.compression import compress_answers, send_built
 from saltpath.server.entry.delays import Delays
 from saltpath.server.entry.pace import Pace
@@ -99,6 +101,8 @@ BLUEPRINTS = (
     compare_api,
     causes_api,
     known_api,
+    watch_runs_api,
+    watches_api,
     left_api,
     shares_api,
     pictures_api,

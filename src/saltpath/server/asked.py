@@ -10,7 +10,7 @@ from saltpath.server.context import database
 from saltpath.server.entry.callers import caller
 from saltpath.server.problems import Refused
 from saltpath.server.rights import permit
-from saltpath.store import cases, projects, runs
+from saltpath.store import cases, projects, runs, watches
 from saltpath.store.cases import StoredCase
 from saltpath.store.database import Deleted
 from saltpath.store.documents import Document
@@ -58,6 +58,14 @@ def run_asked(oid: str) -> Run:
     permitted(found.project)
     concerns(found.project, found.oid, f"run {found.number}")
     return found
+
+
+def watch_asked(oid: str, gone: bool = False) -> Document:
+    """Deleted is raised for one that was taken away, unless `gone`."""
+    found = watches.watch(database(), oid, gone=True)
+    permitted(found.project)
+    concerns(found.project, found.oid, found.name)
+    return found if gone else watches.watch(database(), oid)
 
 
 def permitted(project: int) -> None:

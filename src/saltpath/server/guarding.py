@@ -3,10 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
+from typing import Any
 
+from saltpath.core.cases.case import Step
+from saltpath.core.cases.steps import changing
 from saltpath.server.context import actor, database
 from saltpath.server.problems import Refused
+from saltpath.server.shared_cases import with_shared
 from saltpath.store import guards, people, projects
+from saltpath.store.cases import StoredCase
 from saltpath.store.documents import Document
 from saltpath.store.guards import Guard
 
@@ -44,3 +49,31 @@ def guarded_among(project: Document, names: Iterable[str]) -> list[str]:
         if environment.document.get("guarded") or guards.guard_of(database(), environment.id).change
     }
     return [name for name in names if name in known]
+
+
+def changing_steps(
+    chosen: list[StoredCase], only: tuple[int, ...] | None = None
+) -> list[dict[str, Any]]:
+    """The steps of cases that may change something, of one case `only` some by index, as a page
+    asks about them."""
+    return [
+        {
+            "case": case.oid,
+            "caseName": case.name,
+            "step": step.key,
+            "name": step.name,
+            "send": step.where_to(),
+        }
+        for case in chosen
+        for step in _changing(case, only)
+    ]
+
+
+def _changing(case: StoredCase, only: tuple[int, ...] | None) -> list[Step]:
+    linked = with_shared(case)
+    steps = [
+        step
+        for part, index, step in linked.parts()
+        if only is None or (part == "steps" and index in only)
+    ]
+    return list(changing(steps))

@@ -3,6 +3,7 @@ stands in another database (history/)."""
 
 from __future__ import annotations
 
+import hashlib
 import sqlite3
 from typing import Any
 
@@ -15,6 +16,21 @@ from saltpath.store.history.runs import MOST_WATCHES
 
 MOST = 10_000
 """Of a project."""
+_STAMP = """
+SELECT p.version, p.name,
+  (SELECT COUNT(*) || ' ' || COALESCE(SUM(version), 0) FROM environment WHERE project = p.id),
+  (SELECT COUNT(gone_at) || ' ' || COUNT(*) || ' ' || COALESCE(SUM(version), 0) FROM suite
+    WHERE project = p.id),
+  (SELECT group_concat(folder) FROM suite WHERE project = p.id),
+  (SELECT COUNT(gone_at) || ' ' || COUNT(*) || ' ' || COALESCE(SUM(version), 0) || ' '
+    || COALESCE(SUM(suite * position), 0) FROM test_case WHERE project = p.id),
+  (SELECT COUNT(*) || ' ' || COALESCE(MAX(at), 0) FROM secret WHERE project = p.id),
+  (SELECT COUNT(*) || ' ' || COALESCE(MAX(version), 0) FROM project_file WHERE project = p.id),
+  (SELECT group_concat(environment || run_role || change_role) FROM environment_guard
+    WHERE environment IN (SELECT id FROM environment WHERE project = p.id)),
+  (SELECT group_concat(name || value) FROM installation)
+FROM project p WHERE p.id = ?
+"""
 
 
 def watches(connection: sqlite3.Connection, project: int | None = None) -> list[Document]:
@@ -25,6 +41,21 @@ def watches(connection: sqlite3.Connection, project: int | None = None) -> list[
     )
     found = [document_of("watch", row) for row in rows]
     return sorted(found, key=lambda watch: (watch.name.lower(), watch.id))
+
+
+def stamp(connection: sqlite3.Connection) -> tuple[int, ...]:
+    """Of which watches there are, and whose zone they go by; another one where that has changed."""
+    row = connection.execute(
+        "SELECT COUNT(*), COUNT(gone_at), COALESCE(SUM(version), 0), COALESCE(MAX(gone_at), 0), "
+        "(SELECT COALESCE(SUM(version), 0) FROM project) FROM watch"
+    ).fetchone()
+    return tuple(row)
+
+
+def plan_stamp(connection: sqlite3.Connection, project: int) -> bytes:
+    """Of all that plans of a project are made of; another one where something of it changed."""
+    row = connection.execute(_STAMP, (project,)).fetchone()
+    return hashlib.blake2b(repr(tuple(row or ())).encode(), digest_size=16).digest()
 
 
 def watch(connection: sqlite3.Connection, oid: str, gone: bool = False) -> Document:

@@ -2351,6 +2351,213 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/watches/range": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What became of watches */
+        get: operations["readWatchRange"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/watches/allowances": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What trouble watches may still have */
+        get: operations["listAllowances"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/watches/{id}/range": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What became of a watch */
+        get: operations["readRangeOfWatch"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/watches/{id}/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A watch's runs, newest first */
+        get: operations["listWatchRuns"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/watches/{id}/runs/{due}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a run of a watch saw */
+        get: operations["readWatchRun"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/outages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Outages, newest first */
+        get: operations["listOutages"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/outages/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Note something of an outage */
+        patch: operations["noteOutage"];
+        trace?: never;
+    };
+    "/watches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The watches of a project */
+        get: operations["listWatches"];
+        put?: never;
+        /** Watch a case, a suite or a tag */
+        post: operations["addWatch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/watch-sentences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a sentence would have a watch do */
+        post: operations["readWatchSentence"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/watches/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A watch */
+        get: operations["readWatch"];
+        put?: never;
+        post?: never;
+        /** Watch no more */
+        delete: operations["removeWatch"];
+        options?: never;
+        head?: never;
+        /** Change a watch */
+        patch: operations["changeWatch"];
+        trace?: never;
+    };
+    "/watches/{id}/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Watch again as before */
+        post: operations["bringBackWatch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/watches/{id}/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Run it now, besides its schedule */
+        post: operations["runWatch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs/{id}/left": {
         parameters: {
             query?: never;
@@ -2531,11 +2738,14 @@ export interface components {
             badEvidenceDays: number;
             trialDays: number;
             eventDays: number;
+            watchDays: number;
+            watchEvidenceDays: number;
         };
         Storage: {
             results: number;
             evidence: number;
             files: number;
+            history: number;
             free: number;
             low: boolean;
             least: number;
@@ -4023,6 +4233,142 @@ export interface components {
         } & {
             [key: string]: unknown;
         };
+        Watch: {
+            id: string;
+            name: string;
+            /** @enum {string} */
+            of: "case" | "suite" | "tag";
+            target: string;
+            targetName: string;
+            sentence: string;
+            when: string;
+            environment: string;
+            supplier: string;
+            tags: string[];
+            limitMs: number | null;
+            problem: string;
+            nextAt: string | null;
+            standing: components["schemas"]["WatchStanding"];
+        };
+        WatchInFull: {
+            id: string;
+            name: string;
+            /** @enum {string} */
+            of: "case" | "suite" | "tag";
+            target: string;
+            targetName: string;
+            sentence: string;
+            when: string;
+            environment: string;
+            supplier: string;
+            tags: string[];
+            limitMs: number | null;
+            problem: string;
+            nextAt: string | null;
+            standing: components["schemas"]["WatchStanding"];
+            version: number;
+            document: Record<string, never>;
+            zone: string;
+            about: string;
+            next: string[];
+        };
+        WatchStanding: {
+            /** @enum {string} */
+            state: "off" | "new" | "good" | "bad" | "outage" | "own side" | "unchecked";
+            since: string | null;
+            runs: number;
+            /** @enum {string|null} */
+            fate: "passed" | "failed" | "blocked" | "unchecked" | "unwatched" | "slow" | "skipped" | "interrupted" | null;
+            due: string | null;
+            ms: number;
+            why: string;
+            maintenance: boolean;
+        };
+        WatchUnderstood: {
+            problem: string;
+            sentence: string;
+            when: string;
+            next: string[];
+        };
+        WatchRange: {
+            from: string;
+            to: string;
+            step: number;
+            first: string;
+            items: components["schemas"]["WatchOver"][];
+        };
+        WatchOver: {
+            id: string;
+            availability: number | null;
+            runs: number;
+            bad: number;
+            failed: number;
+            blocked: number;
+            slow: number;
+            unchecked: number;
+            interrupted: number;
+            skipped: number;
+            missed: number;
+            goodSeconds: number;
+            badSeconds: number;
+            leftSeconds: number;
+            latestMs: number;
+            medianMs: number | null;
+            p95Ms: number | null;
+            lowMs: number | null;
+            highMs: number | null;
+            line: string;
+        };
+        Allowance: {
+            id: string;
+            available: number;
+            from: string;
+            to: string;
+            days: number;
+            allowedSeconds: number;
+            usedSeconds: number;
+            goodSeconds: number;
+        };
+        WatchRun: {
+            due: string;
+            turn: number;
+            /** @enum {string} */
+            fate: "passed" | "failed" | "blocked" | "unchecked" | "unwatched" | "slow" | "skipped" | "interrupted";
+            ms: number | null;
+            missed: number;
+            lateMs: number;
+            ownSide: boolean;
+            maintenance: boolean;
+            caughtUp: boolean;
+            evidence: boolean;
+        };
+        WatchRunSeen: {
+            due: string;
+            attempts: components["schemas"]["WatchAttempt"][];
+        };
+        WatchAttempt: {
+            cases: {
+                id: string;
+                name: string;
+            }[];
+            steps: {
+                position: number;
+                step: components["schemas"]["StepEvidence"];
+            }[];
+        };
+        Outage: {
+            id: string;
+            watch: string;
+            watchName: string;
+            began: string;
+            ended: string | null;
+            seconds: number;
+            runs: number;
+            cause: string;
+            signature: string;
+            note: string;
+            notedBy: string;
+        };
         NameAndPassword: {
             name: string;
             password: string;
@@ -4232,6 +4578,8 @@ export interface components {
             badEvidenceDays?: number;
             trialDays?: number;
             eventDays?: number;
+            watchDays?: number;
+            watchEvidenceDays?: number;
             /** @default {} */
             seen?: components["schemas"]["KeptRules"];
         };
@@ -4244,6 +4592,8 @@ export interface components {
             badEvidenceDays?: number;
             trialDays?: number;
             eventDays?: number;
+            watchDays?: number;
+            watchEvidenceDays?: number;
         };
         NewKey: {
             /** @description a name of 1 to 200 characters */
@@ -4559,6 +4909,52 @@ export interface components {
             guarded?: boolean;
             /** @default false */
             usual?: boolean;
+        };
+        OutageNote: {
+            /** @description a note as a text */
+            note: string;
+            seen?: string;
+        };
+        SaidWatch: {
+            project: string;
+            /** @description when and where as a sentence, such as every 5 min */
+            sentence: string;
+        };
+        /** @description A watch of one thing: a case or a suite by id, or a tag. */
+        NewWatch: {
+            project: string;
+            /** @description when and where as a sentence, such as every 5 min */
+            sentence: string;
+            /** @default  */
+            case?: string;
+            /** @default  */
+            suite?: string;
+            /**
+             * @description a tag as a text
+             * @default
+             */
+            tag?: string;
+            /**
+             * @description a name of at most 200 characters
+             * @default
+             */
+            name?: string;
+            mayChange?: boolean;
+        };
+        /** @description Only what is given changes. */
+        WatchChange: {
+            /** @description a name of 1 to 200 characters */
+            name?: string;
+            /** @description when and where as a sentence, such as every 5 min */
+            sentence?: string;
+            /** @description a text of at most 2,000 characters */
+            about?: string;
+            /** @description a text of at most 2,000 characters */
+            supplier?: string;
+            tags?: string[];
+            off?: boolean;
+            mayChange?: boolean;
+            document?: Record<string, never>;
         };
     };
     responses: never;
@@ -10524,6 +10920,540 @@ export interface operations {
                         items: components["schemas"]["Known"][];
                         next: string | null;
                     };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readWatchRange: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description where the stretch begins (RFC 3339); a day ago unless it is said */
+                from?: string;
+                /** @description where it ends; now unless it is said */
+                to?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchRange"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listAllowances: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Allowance"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readRangeOfWatch: {
+        parameters: {
+            query?: {
+                /** @description where the stretch begins (RFC 3339); a day ago unless it is said */
+                from?: string;
+                /** @description where it ends; now unless it is said */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchRange"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listWatchRuns: {
+        parameters: {
+            query?: {
+                /** @description where the stretch begins (RFC 3339); a day ago unless it is said */
+                from?: string;
+                /** @description where it ends; now unless it is said */
+                to?: string;
+                /** @description how many at most, 1 to 1000 */
+                limit?: number;
+                /** @description true: only those that are held against what is watched */
+                bad?: string;
+            };
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["WatchRun"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readWatchRun: {
+        parameters: {
+            query?: {
+                /** @description which one of that second, where clocks were set back; the last unless it is said */
+                turn?: number;
+            };
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+                /** @description when the run was due, in seconds since 1970 */
+                due: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchRunSeen"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listOutages: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description where the stretch begins (RFC 3339); a day ago unless it is said */
+                from?: string;
+                /** @description where it ends; now unless it is said */
+                to?: string;
+                /** @description only of this watch */
+                watch?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Outage"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    noteOutage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OutageNote"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outage"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listWatches: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Watch"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    addWatch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewWatch"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchInFull"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readWatchSentence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SaidWatch"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchUnderstood"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readWatch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchInFull"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeWatch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gone"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changeWatch: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the version that was changed, in quotes */
+                "If-Match": string;
+            };
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WatchChange"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchInFull"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bringBackWatch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gone"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    runWatch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gone"];
                 };
             };
             /** @description a problem */

@@ -31,8 +31,10 @@ SUMS = np.dtype(
 maintenance and on our own side are not; `left_s`: seconds that count neither way; `low` to `sum`:
 of its response times; `last_due`, `last_flag`: of its last run up to the end (0: it never ran);
 `entries`: how many its histogram has."""
-POINT = np.dtype([("runs", "<u2"), ("bad", "<u2"), ("median", "<u4"), ("p95", "<u4")])
-"""A point of a watch's line."""
+POINT = np.dtype(
+    [("runs", "<u2"), ("bad", "<u2"), ("blocked", "<u2"), ("median", "<u4"), ("p95", "<u4")]
+)
+"""A point of a watch's line; `blocked`: of the bad ones those without an answer."""
 ADDED = (*(SUMS.names or ())[:12], "answered", "sum")
 """What of two stretches is added."""
 _PASSED, _FAILED, _BLOCKED, _UNCHECKED, _UNWATCHED, _SLOW, _SKIPPED, _INTERRUPTED = range(8)
@@ -173,6 +175,8 @@ def points(runs: Runs, watches: int, begin: int, end: int, step: int) -> NDArray
         _added(place[ran], np.ones(int(ran.sum()), np.int64), len(made)), most
     )
     made["bad"] = np.minimum(_added(place, is_bad(runs.flag), len(made)), most)
+    unanswered = is_bad(runs.flag) & (runs.fate == _BLOCKED)
+    made["blocked"] = np.minimum(_added(place, unanswered, len(made)), most)
     answered = (runs.flag & ANSWERED) != 0
     _, made["median"], made["p95"], _ = spread(runs.us[answered], place[answered], len(made))
     return made.reshape(watches, parts)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import secrets
 from itertools import product
-from typing import Any
 
 import msgspec
 from flask import Blueprint, Response, request
@@ -12,7 +11,6 @@ from msgspec import UNSET
 from msgspec.structs import replace
 
 from saltpath.core.assist.single_step import needs
-from saltpath.core.cases.case import Step
 from saltpath.core.cases.steps import changing
 from saltpath.core.format.picking import picks_of, read_picks
 from saltpath.core.format.syncing import digest
@@ -39,7 +37,12 @@ from saltpath.server.declared import (
     page,
     parameter,
 )
-from saltpath.server.guarding import guarded_among, may_change_there, may_run_there
+from saltpath.server.guarding import (
+    changing_steps,
+    guarded_among,
+    may_change_there,
+    may_run_there,
+)
 from saltpath.server.last_answers import around
 from saltpath.server.outcome import Wanted, form_wanted, outcome_when_ended
 from saltpath.server.problems import Refused, json_answer
@@ -270,7 +273,7 @@ def list_changing_steps(data: NewRun) -> Response:
     asked = _request(data, chosen, project.id)
     if not asked.only:
         chosen = with_around(chosen, project.id)
-    return json_answer({"items": _changing_steps(chosen, asked)[:MOST_ASKED], "next": None})
+    return json_answer({"items": changing_steps(chosen, asked.only)[:MOST_ASKED], "next": None})
 
 
 @runs_api.post("/steps-before")
@@ -316,7 +319,7 @@ def _changes(
 ) -> tuple[str, ...]:
     """The keys of the steps that may change something there. Raises Refused where it was not said,
     with the steps to be asked about."""
-    steps = _changing_steps(chosen, asked)
+    steps = changing_steps(chosen, asked.only)
     said = data.changes
     if said is UNSET and steps:
         sentence = (
@@ -327,30 +330,6 @@ def _changes(
     if said == "all":
         return tuple(sorted({step["step"] for step in steps}))
     return () if said is UNSET else tuple(said)
-
-
-def _changing_steps(chosen: list[cases.StoredCase], asked: RunRequest) -> list[dict[str, Any]]:
-    return [
-        {
-            "case": case.oid,
-            "caseName": case.name,
-            "step": step.key,
-            "name": step.name,
-            "send": step.where_to(),
-        }
-        for case in chosen
-        for step in _changing(case, asked.only)
-    ]
-
-
-def _changing(case: cases.StoredCase, only: tuple[int, ...] | None) -> list[Step]:
-    linked = with_shared(case)
-    steps = [
-        step
-        for part, index, step in linked.parts()
-        if only is None or (part == "steps" and index in only)
-    ]
-    return list(changing(steps))
 
 
 @runs_api.get("/runs")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from saltpath.server.shapes import case, data, incoming, people, project, run
+from saltpath.server.shapes import case, data, incoming, people, project, run, watching
 
 
 def gathered(*parts: dict[str, Any]) -> dict[str, Any]:
@@ -19,6 +19,12 @@ def gathered(*parts: dict[str, Any]) -> dict[str, Any]:
 
 
 SHAPES = gathered(
-    project.SHAPES, people.SHAPES, case.SHAPES, data.SHAPES, incoming.SHAPES, run.SHAPES
+    project.SHAPES,
+    people.SHAPES,
+    case.SHAPES,
+    data.SHAPES,
+    incoming.SHAPES,
+    run.SHAPES,
+    watching.SHAPES,
 )
 """The shapes that the API gives, by their names. What it takes is in `server/bodies.py`."""

@@ -89,6 +89,8 @@ RULES: Any = dict.fromkeys(
         "badEvidenceDays",
         "trialDays",
         "eventDays",
+        "watchDays",
+        "watchEvidenceDays",
     ),
     WHOLE,
 )

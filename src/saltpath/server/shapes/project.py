@@ -34,7 +34,15 @@ SHAPES: dict[str, Any] = {
     },
     "Health": shape(state=TEXT),
     "Keeping": shape(**RULES),
-    "Storage": shape(results=WHOLE, evidence=WHOLE, files=WHOLE, free=WHOLE, low=FLAG, least=WHOLE),
+    "Storage": shape(
+        results=WHOLE,
+        evidence=WHOLE,
+        files=WHOLE,
+        history=WHOLE,
+        free=WHOLE,
+        low=FLAG,
+        least=WHOLE,
+    ),
     "Project": shape(id=TEXT, name=TEXT, about=TEXT, role=TEXT, may=RIGHTS),
     "Brought": shape(
         project=TEXT,

@@ -220,6 +220,7 @@ def _point(summed: Any) -> Any:
     most = np.iinfo(np.uint16).max
     made["runs"] = np.minimum(summed["runs"], most)
     made["bad"] = np.minimum(summed["bad"], most)
+    made["blocked"] = np.minimum(np.minimum(summed["blocked"], summed["bad"]), most)
     made["median"], made["p95"] = summed["median"], summed["p95"]
     return made
 
@@ -232,6 +233,7 @@ def _both(one: Any, other: Any) -> Any:
     most = np.iinfo(np.uint16).max
     made["runs"] = min(runs, most)
     made["bad"] = min(int(one["bad"]) + int(other["bad"]), most)
+    made["blocked"] = min(int(one["blocked"]) + int(other["blocked"]), most)
     weighted = int(one["median"]) * int(one["runs"]) + int(other["median"]) * int(other["runs"])
     made["median"] = round(weighted / runs) if runs else 0
     made["p95"] = max(int(one["p95"]), int(other["p95"]))

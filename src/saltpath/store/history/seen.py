@@ -44,6 +44,7 @@ class WatchPacker:
         run: tuple[int, int, int],
         attempt: int,
         keep: int,
+        cases: Sequence[tuple[str, str]],
         steps: Sequence[StepRow],
     ) -> None:
         """Insert what a run (watch, due, turn) saw in one attempt, within the caller's
@@ -56,7 +57,7 @@ class WatchPacker:
                     "DO UPDATE SET last_due = MAX(last_due, excluded.last_due)",
                     (key, self._plain.compress(body), due),
                 )
-        record = msgspec.msgpack.encode([_kept(step) for step in steps])
+        record = msgspec.msgpack.encode([list(cases), [_kept(step) for step in steps]])
         base = self._bases.get(watch) or self._stored(connection, watch)
         packed = _against(base, record) if base is not None else b""
         if base is None or len(packed) * WORTH > base.size:
@@ -105,9 +106,23 @@ class WatchPacker:
         self._held = 0
 
 
-def attempts(
-    connection: sqlite3.Connection, watch: int, due: int, turn: int
-) -> list[list[StepEvidence]]:
+class Attempt(Struct, frozen=True):
+    """What a run saw in one attempt."""
+
+    cases: tuple[tuple[str, str], ...]
+    """The id and the name of each case, by position."""
+    steps: tuple[StepEvidence, ...]
+
+
+def turn_of(connection: sqlite3.Connection, watch: int, due: int) -> int:
+    """The last turn in which a run that was due then saw something."""
+    found = connection.execute(
+        "SELECT MAX(turn) FROM watch_evidence WHERE watch = ? AND due = ?", (watch, due)
+    ).fetchone()[0]
+    return int(found or 0)
+
+
+def attempts(connection: sqlite3.Connection, watch: int, due: int, turn: int) -> list[Attempt]:
     """What a run saw, by attempt, the believed one last; none where nothing is kept of it. What
     cannot be read any more is not there."""
     rows = connection.execute(
@@ -120,8 +135,9 @@ def attempts(
         try:
             dictionary = _dictionary(zstandard.ZstdDecompressor().decompress(row["base"]))
             record = zstandard.ZstdDecompressor(dict_data=dictionary).decompress(row["packed"])
-            steps = msgspec.msgpack.decode(record)
-            found.append([_step(connection, step) for step in steps])
+            cases, steps = msgspec.msgpack.decode(record)
+            read = tuple(_step(connection, step) for step in steps)
+            found.append(Attempt(tuple((id, name) for id, name in cases), read))
         except (zstandard.ZstdError, msgspec.MsgspecError, ValueError, LookupError):
             continue
     return found

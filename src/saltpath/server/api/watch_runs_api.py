@@ -1,0 +1,271 @@
+"""What became of watches: over any stretch of time, run by run, what a run saw, outages."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import TYPE_CHECKING, Any
+
+import msgspec
+from flask import Blueprint, Response, request
+from msgspec import UNSET
+
+from saltpath.core.values import plain
+from saltpath.core.values.moments import NoMoment, read_moment
+from saltpath.server.api.views import step_view
+from saltpath.server.asked import permitted, project_asked, watch_asked
+from saltpath.server.audited import concerns
+from saltpath.server.context import actor, database, limit, whole
+from saltpath.server.declared import ID, LIMIT, PROJECT, declared, of, page, parameter
+from saltpath.server.problems import Refused, json_answer
+from saltpath.server.watch_bodies import OutageNote
+from saltpath.server.watch_views import (
+    Read,
+    allowance_period,
+    allowance_view,
+    range_view,
+    read,
+    run_view,
+    second,
+)
+from saltpath.store import watches
+from saltpath.store.database import NotFound, now_us
+from saltpath.store.documents import Document
+from saltpath.store.history import outages, seen
+from saltpath.store.history.outages import Outage
+from saltpath.store.history.runs import SECOND_US
+
+if TYPE_CHECKING:  # it brings numpy, which the web server has only where watches are looked at
+    from saltpath.store.history.ranges import Range
+
+watch_runs_api = Blueprint("watch runs", __name__)
+DAY_S = 86_400
+LONGEST_S = 3_660 * DAY_S
+EARLIEST_S = 946_684_800
+FROM = parameter("from", "where the stretch begins (RFC 3339); a day ago unless it is said")
+TO = parameter("to", "where it ends; now unless it is said")
+DUE = parameter("due", "when the run was due, in seconds since 1970", True, "path", "integer")
+TURN = parameter(
+    "turn",
+    "which one of that second, where clocks were set back; the last unless it is said",
+    kind="integer",
+)
+
+
+@watch_runs_api.get("/watches/range")
+@declared("readWatchRange", "What became of watches", of("WatchRange"), PROJECT, FROM, TO)
+def read_range() -> Response:
+    """Of each watch of a project over a stretch: how often, how long good and bad, how fast, and
+    its line. Counts and times are exact, percentiles within 2 %."""
+    project = project_asked()
+    begin, end = _stretch()
+    stored = watches.watches(database(), project.id)
+    return json_answer(range_view(_over(project.id, stored, begin, end), _oids(stored)))
+
+
+@watch_runs_api.get("/watches/allowances")
+@declared("listAllowances", "What trouble watches may still have", page("Allowance"), PROJECT)
+def list_allowances() -> Response:
+    """Of each watch that promises a share of the time, over the period of its promise up to now."""
+    project = project_asked()
+    found = [read(one) for one in watches.watches(database(), project.id)]
+    promised = [one for one in found if one.watch.limits.available is not None]
+    items = [
+        {"id": one.stored.oid, **allowance_view(one.watch, period, good, bad)}
+        for one, period, good, bad in _used(project.id, promised)
+    ]
+    return json_answer({"items": items, "next": None})
+
+
+def _used(project: int, promised: list[Read]) -> list[tuple[Read, tuple[int, int], int, int]]:
+    """With the period of each, and how long it was good and bad there."""
+    now = now_us() // SECOND_US
+    by_period: dict[tuple[int, int], list[Read]] = {}
+    for one in promised:
+        by_period.setdefault(allowance_period(one.watch, one.zone, now), []).append(one)
+    found = []
+    for period, group in by_period.items():
+        group = sorted(group, key=lambda one: one.stored.id)
+        over = _over(project, [one.stored for one in group], period[0], min(period[1], now))
+        for row, one in enumerate(group):
+            good, bad = (int(over.counts[name][row]) for name in ("good_s", "bad_s"))
+            found.append((one, period, good, bad))
+    return found
+
+
+@watch_runs_api.get("/watches/<id>/range")
+@declared("readRangeOfWatch", "What became of a watch", of("WatchRange"), ID, FROM, TO)
+def read_range_of_one(id: str) -> Response:
+    """The same of one."""
+    stored = watch_asked(id)
+    begin, end = _stretch()
+    return json_answer(range_view(_over(stored.project, [stored], begin, end), _oids([stored])))
+
+
+@watch_runs_api.get("/watches/<id>/runs")
+@declared(
+    "listWatchRuns",
+    "A watch's runs, newest first",
+    page("WatchRun"),
+    ID,
+    FROM,
+    TO,
+    LIMIT,
+    parameter("bad", "true: only those that are held against what is watched"),
+)
+def list_runs_of_watch(id: str) -> Response:
+    """Also what stands for runs that never were. `next` goes into `to`."""
+    from saltpath.core.watching.numbers import is_bad
+    from saltpath.store.history.blocks import runs_of
+
+    stored, most = watch_asked(id), limit(100)
+    begin, end = _stretch()
+    import numpy as np
+
+    one = np.array([stored.id], np.int64)
+    items: list[dict[str, Any]] = []
+    while end > begin and len(items) <= most:  # a day after the other, until there are enough
+        since = max(begin, (end - 1) // DAY_S * DAY_S)
+        found = runs_of(database("history"), one, since, end)
+        if request.args.get("bad") == "true":
+            found = found.chosen(is_bad(found.flag))
+        columns = zip(
+            found.due.tolist(),
+            found.flag.tolist(),
+            found.us.tolist(),
+            found.late.tolist(),
+            strict=True,
+        )
+        items += [run_view(due, 0, flag, us, late) for due, flag, us, late in list(columns)[::-1]]
+        end = since
+    more = items[most]["due"] if len(items) > most else None
+    if more is not None:
+        at = read_moment(more, UTC)
+        more = second(int(at.timestamp()) + 1)
+    return json_answer({"items": items[:most], "next": more})
+
+
+@watch_runs_api.get("/watches/<id>/runs/<int:due>")
+@declared("readWatchRun", "What a run of a watch saw", of("WatchRunSeen"), ID, DUE, TURN)
+def read_run_of_watch(id: str, due: int) -> Response:
+    """By attempt, the one that was believed last. Nothing where its exchanges are kept no more."""
+    stored, due = watch_asked(id), min(due, 1 << 40)
+    turn = whole("turn", seen.turn_of(database("history"), stored.id, due))
+    name = f"{stored.oid}@{due}-{turn}"
+    found = seen.attempts(database("history"), stored.id, due, turn)
+    attempts = [
+        {
+            "cases": [{"id": id, "name": name} for id, name in attempt.cases],
+            "steps": [
+                {
+                    "position": step.head.position,
+                    "step": msgspec.Raw(plain.write_json(step_view(step, f"{name}-{number}"))),
+                }
+                for step in attempt.steps
+            ],
+        }
+        for number, attempt in enumerate(found)
+    ]
+    return json_answer({"due": second(due), "attempts": attempts})
+
+
+# ---- outages
+
+
+@watch_runs_api.get("/outages")
+@declared(
+    "listOutages",
+    "Outages, newest first",
+    page("Outage"),
+    PROJECT,
+    FROM,
+    TO,
+    parameter("watch", "only of this watch"),
+)
+def list_outages() -> Response:
+    """Those that reach into the stretch, at most 1000."""
+    project = project_asked()
+    begin, end = _stretch()
+    only = watch_asked(request.args["watch"]).id if "watch" in request.args else None
+    found = outages.outages(database("history"), project.id, begin, end, only)
+    oids = {one.id: (one.oid, one.name) for one in watches.watches(database(), project.id)}
+    items = [_outage(one, *oids[one.watch]) for one in found if one.watch in oids]
+    return json_answer({"items": items, "next": None})
+
+
+@watch_runs_api.patch("/outages/<id>")
+@declared(
+    "noteOutage",
+    "Note something of an outage",
+    of("Outage"),
+    ID,
+    takes=OutageNote,
+    may="edit",
+    did="noted something of {}",
+)
+def note_outage(data: OutageNote, id: str) -> Response:
+    """409 where somebody else has noted something meanwhile."""
+    found = outages.outage(database("history"), id)
+    permitted(found.project)
+    watch = next(
+        (one for one in watches.watches(database(), found.project) if one.id == found.watch), None
+    )
+    if watch is None:
+        raise NotFound(f"there is no outage {id}")
+    concerns(found.project, found.oid, f"an outage of {watch.name}")
+    seen_note = None if data.seen is UNSET else data.seen
+    outages.note(database("history"), found, data.note.strip(), actor().name, seen_note)
+    return json_answer(_outage(outages.outage(database("history"), id), watch.oid, watch.name))
+
+
+def _outage(one: Outage, watch: str, name: str) -> dict[str, Any]:
+    end = one.ended or now_us() // SECOND_US
+    return {
+        "id": one.oid,
+        "watch": watch,
+        "watchName": name,
+        "began": second(one.began),
+        "ended": second(one.ended) if one.ended else None,
+        "seconds": max(end - one.began, 0),
+        "runs": one.runs,
+        "cause": one.cause,
+        "signature": one.signature,
+        "note": one.note,
+        "notedBy": one.noted_by,
+    }
+
+
+# ---- stretches
+
+
+def _stretch() -> tuple[int, int]:
+    """From when to when, seconds since 1970. Raises Refused."""
+    now = now_us() // SECOND_US
+    end = _moment("to", now)
+    begin = _moment("from", end - DAY_S)
+    if not EARLIEST_S <= begin < end or end - begin > LONGEST_S or end > now + LONGEST_S:
+        raise Refused(422, "stretch", "from lies before to, and both within ten years.")
+    return begin, end
+
+
+def _moment(name: str, usual: int) -> int:
+    text = request.args.get(name, "")
+    if not text:
+        return usual
+    try:
+        found: datetime = read_moment(text, UTC)
+        return int(found.timestamp())
+    except (NoMoment, ValueError, OverflowError):
+        raise Refused(422, name, f"{name} is a moment such as 2026-11-23T08:00:00Z.") from None
+
+
+def _over(project: int, stored: list[Document], begin: int, end: int) -> Range:
+    import numpy as np
+
+    from saltpath.store.history.ranges import over
+
+    ids = np.array(sorted(one.id for one in stored), np.int64)
+    return over(database("history"), project, ids, begin, end)
+
+
+def _oids(stored: list[Document]) -> dict[int, str]:
+    return {one.id: one.oid for one in stored}

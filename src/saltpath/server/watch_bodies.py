@@ -1,0 +1,53 @@
+"""What the API takes of watches (see bodies.py)."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from msgspec import UNSET, Meta, UnsetType
+
+from saltpath.server.bodies import Body, Id, Name
+
+Sentence = Annotated[
+    str, Meta(max_length=2_000, description="when and where as a sentence, such as every 5 min")
+]
+Short = Annotated[str, Meta(max_length=2_000, description="a text of at most 2,000 characters")]
+
+
+class NewWatch(Body, frozen=True):
+    """A watch of one thing: a case or a suite by id, or a tag."""
+
+    project: Id
+    sentence: Sentence
+    case: Id = ""
+    suite: Id = ""
+    tag: Annotated[str, Meta(max_length=200, description="a tag as a text")] = ""
+    name: Annotated[str, Meta(max_length=200, description="a name of at most 200 characters")] = ""
+    """Empty: that of the case or the suite."""
+    may_change: bool | UnsetType = UNSET
+    """Whether steps that may change something are sent in a guarded environment."""
+
+
+class WatchChange(Body, frozen=True):
+    """Only what is given changes."""
+
+    name: Name | UnsetType = UNSET
+    sentence: Sentence | UnsetType = UNSET
+    about: Short | UnsetType = UNSET
+    supplier: Short | UnsetType = UNSET
+    tags: list[Annotated[str, Meta(min_length=1, max_length=200)]] | UnsetType = UNSET
+    off: bool | UnsetType = UNSET
+    may_change: bool | UnsetType = UNSET
+    document: dict[str, Any] | UnsetType = UNSET
+    """The whole of it, as its file has it; in place of all else."""
+
+
+class SaidWatch(Body, frozen=True):
+    project: Id
+    sentence: Sentence
+
+
+class OutageNote(Body, frozen=True):
+    note: Annotated[str, Meta(max_length=10_000, description="a note as a text")]
+    seen: Annotated[str, Meta(max_length=10_000)] | UnsetType = UNSET
+    """The note that it replaces."""
