@@ -26,6 +26,7 @@ import "./places/case/fields.css";
 import "./places/case/history.css";
 import "./places/case/single.css";
 import "./places/runs/runs.css";
+import "./places/watches/watches.css";
 import "./places/data/data.css";
 import "./places/setup/setup.css";
 import "./places/setup/people/people.css";

@@ -43,9 +43,9 @@ class Place(Struct, frozen=True):
     database: str
 
 
-def seed(folder: Path, harbours: dict[str, Place]) -> None:
+def seed(folder: Path, harbours: dict[str, Place]) -> bool:
     """Bring in the projects with all they hold if the store is empty; else only set the harbours'
-    addresses and databases, by environment."""
+    addresses and databases, by environment. Whether it was empty."""
     with closing(connect(folder)) as connection:
         owner = people.local_owner(connection)
         existing = projects.projects(connection)
@@ -64,6 +64,7 @@ def seed(folder: Path, harbours: dict[str, Place]) -> None:
         if not existing:
             for project in known:
                 _ask_for_a_run(connection, project, owner.id)
+        return not existing
 
 
 def _bring_in(connection: sqlite3.Connection, name: str, owner: Person) -> None:

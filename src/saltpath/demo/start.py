@@ -16,12 +16,13 @@ from saltpath.runner.forking import fork
 from saltpath.runner.life import ShutdownSignal, die_with_parent
 from saltpath.runner.supervisor import Programs, Settings, supervise
 from saltpath.store import links, people
-from saltpath.store.database import StoreError, connect, migrate
+from saltpath.store.database import StoreError, connect, migrate, now_us
 
 LIVE_AFTER = 10
 """How far behind the harbour to rehearse in the live one listens, in ports."""
 LOOK_S = 0.1
 ENDING_S = 5.0
+PAST_S = 120.0
 
 
 def start(folder: Path, port: int, harbour_port: int, programs: Programs) -> int:
@@ -38,7 +39,10 @@ def start(folder: Path, port: int, harbour_port: int, programs: Programs) -> int
     places = {name: Place(*place) for name, place in told.items()}
     try:
         migrate(folder)
-        seed(folder, places)
+        if seed(folder, places):
+            # in a process of its own, since it brings numpy, and with it threads
+            past = fork(lambda: _make_past(folder), "past")
+            past.wait(PAST_S)
     except (StoreError, OSError) as problem:
         print(f"The demonstration cannot start: {problem}", file=sys.stderr)
         harbours.end(ENDING_S)
@@ -64,6 +68,12 @@ def start(folder: Path, port: int, harbour_port: int, programs: Programs) -> int
         return supervise(settings, programs, ready)
     finally:
         harbours.end(ENDING_S)
+
+
+def _make_past(folder: Path) -> None:
+    from saltpath.demo.watching import fill
+
+    fill(folder, now_us())
 
 
 def _serve(port: int, answer: int) -> None:

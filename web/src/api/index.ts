@@ -5,6 +5,7 @@ import { peopleApi } from "./people";
 import { projectApi } from "./project";
 import { runsApi } from "./runs";
 import { suitesApi } from "./suites";
+import { watchesApi } from "./watches";
 
 export { ApiProblem } from "./asking";
 export type * from "./shapes";
@@ -18,4 +19,5 @@ export const api = {
   ...runsApi,
   ...deliveriesApi,
   ...peopleApi,
+  ...watchesApi,
 };

@@ -8,6 +8,7 @@ import { api } from "./index";
 import type { DoneWanted } from "./people";
 import type { StepPlace } from "./runs";
 import type { SourceDocument } from "./shapes";
+import type { Stretch } from "./watches";
 
 type Maybe<T> = T | undefined;
 
@@ -43,6 +44,51 @@ const ofProject = {
   deliveryRules: about("delivery rules", api.deliveryRules),
   deliveries: about("deliveries", api.deliveries),
   files: about("files", api.files),
+};
+
+const ofWatches = {
+  watches: about("watches", api.watches),
+  watch: about("watch", api.watch),
+  allowances: about("allowances", api.allowances),
+  watchRange: (project: Maybe<string>, stretch: Stretch) =>
+    queryOptions({
+      queryKey: ["watch range", project, stretch] as const,
+      queryFn: project ? () => api.watchRange(project, stretch) : skipToken,
+      placeholderData: keepPreviousData,
+      gcTime: 60_000,
+    }),
+  rangeOfWatch: (id: string, stretch: Stretch) =>
+    queryOptions({
+      queryKey: ["range of watch", id, stretch] as const,
+      queryFn: () => api.rangeOfWatch(id, stretch),
+      placeholderData: keepPreviousData,
+      gcTime: 60_000,
+    }),
+  watchRuns: (id: Maybe<string>, stretch: Stretch, bad: boolean, limit: number) =>
+    queryOptions({
+      queryKey: ["watch runs", id, stretch, bad, limit] as const,
+      queryFn: id ? () => api.watchRuns(id, stretch, bad, limit) : skipToken,
+      placeholderData: keepPreviousData,
+    }),
+  watchRun: (id: string, due: Maybe<string>) =>
+    queryOptions({
+      queryKey: ["watch run", id, due] as const,
+      queryFn: due ? () => api.watchRun(id, due) : skipToken,
+      ...FOR_EVER,
+    }),
+  outages: (project: Maybe<string>, stretch: Stretch, watch?: string) =>
+    queryOptions({
+      queryKey: ["outages", project, stretch, watch] as const,
+      queryFn: project ? () => api.outages(project, stretch, watch) : skipToken,
+      placeholderData: keepPreviousData,
+    }),
+  watchSentence: (project: Maybe<string>, sentence: string) =>
+    queryOptions({
+      queryKey: ["watch sentence", project, sentence] as const,
+      queryFn: project && sentence.trim() ? () => api.readSentence(project, sentence) : skipToken,
+      placeholderData: keepPreviousData,
+      retry: false,
+    }),
 };
 
 const ofData = {
@@ -305,6 +351,7 @@ export const queries = {
   ...ofInstallation,
   ...ofProject,
   ...ofData,
+  ...ofWatches,
   ...ofSuite,
   ...ofCase,
   ...ofRuns,

@@ -123,6 +123,7 @@ function Finding({ close, keys }: { close: () => void; keys: () => void }) {
       { name: "Cases", about: "go there", act: to("/cases") },
       { name: "Single requests", about: "go there", act: to("/cases/single") },
       { name: "Runs", about: "go there", act: to("/runs") },
+      { name: "Watches", about: "go there", act: to("/watches") },
       { name: `Use the ${theme === "light" ? "dark" : "light"} theme`, about: "do it", act: toggle },
       { name: "What the keys do", about: "?", act: keys },
       ...ended,

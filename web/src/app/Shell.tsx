@@ -14,6 +14,7 @@ const PLACES = [
   { to: "/cases", name: "Cases" },
   { to: "/data", name: "Data" },
   { to: "/runs", name: "Runs" },
+  { to: "/watches", name: "Watches" },
   { to: "/setup", name: "Setup" },
 ];
 

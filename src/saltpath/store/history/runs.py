@@ -187,6 +187,14 @@ def claim(
         )
 
 
+def look_on(connection: sqlite3.Connection, watch: int, moment: int) -> None:
+    """Up to a moment (UTC microseconds) a watch was looked after; within the caller's
+    transaction."""
+    connection.execute(
+        "UPDATE watch_state SET looked_at = MAX(looked_at, ?) WHERE watch = ?", (moment, watch)
+    )
+
+
 def ask(connection: sqlite3.Connection, watch: int, at: int) -> None:
     """Ask for a run besides the schedule, as soon as can be."""
     with write(connection):

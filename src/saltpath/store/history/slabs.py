@@ -23,6 +23,7 @@ from saltpath.core.watching.numbers import (
 )
 from saltpath.store.database import write
 from saltpath.store.history.blocks import HOUR_S, runs_of
+from saltpath.store.history.runs import WATCH_BITS
 
 PART_S = 3 * HOUR_S
 DAY_S = 24 * HOUR_S
@@ -71,30 +72,28 @@ def roll_up(connection: sqlite3.Connection, now: int) -> Iterator[int]:
 
 
 def _missing(connection: sqlite3.Connection, project: int, level: int, now: int) -> int | None:
-    """The begin of the first stretch that is to be summed up; None: there is none."""
+    """The begin of the first stretch that is to be summed up; None: there is none. Where nothing at
+    all was due there is nothing to sum up."""
     last = connection.execute(
-        "SELECT MAX(until) FROM watch_slab WHERE project = ? AND level = ?", (project, level)
+        "SELECT COALESCE(MAX(until), 0) FROM watch_slab WHERE project = ? AND level = ?",
+        (project, level),
     ).fetchone()[0]
-    if last is None:
-        last = _first_due(connection, project)
-        if last is None:
-            return None
+    due = _first_due(connection, int(last))
+    if due is None:
+        return None
     length = LENGTH_S[level]
-    start = int(last) // length * length
+    start = max(due, int(last)) // length * length
     return start if start + length + SETTLED_S <= now else None
 
 
-def _first_due(connection: sqlite3.Connection, project: int) -> int | None:
-    watches = watches_of(connection, project)
-    found: list[int] = []
-    if len(watches):
-        row = connection.execute("SELECT MIN(id) FROM watch_hour").fetchone()
-        if row[0] is not None:
-            found.append((row[0] >> 24) * HOUR_S)
-        row = connection.execute("SELECT MIN(due) FROM watch_run").fetchone()
-        if row[0] is not None:
-            found.append(row[0])
-    return min(found, default=None)
+def _first_due(connection: sqlite3.Connection, since: int = 0) -> int | None:
+    """When a run of any watch was due first from a moment on, or in its hour; None: never."""
+    block = connection.execute(
+        "SELECT MIN(id) FROM watch_hour WHERE id >= ?", (since // HOUR_S << WATCH_BITS,)
+    ).fetchone()[0]
+    fresh = connection.execute("SELECT MIN(due) FROM watch_run WHERE due >= ?", (since,))
+    found = [fresh.fetchone()[0], None if block is None else (block >> WATCH_BITS) * HOUR_S]
+    return min((due for due in found if due is not None), default=None)
 
 
 def watches_of(connection: sqlite3.Connection, project: int) -> Numbers:
@@ -148,7 +147,7 @@ def before_of(
         (project, PART, min(moment, oldest_fresh(connection))),
     ).fetchone()
     found = nothing_before(len(watches))
-    since = _first_due(connection, project) if row is None else row["until"]
+    since = _first_due(connection) if row is None else row["until"]
     if row is not None:
         place, mine = rows_of(watches, np.frombuffer(row["watches"], "<u4").astype(np.int64))
         summed = np.frombuffer(row["sums"], SUMS)[mine]

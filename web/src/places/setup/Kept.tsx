@@ -71,9 +71,9 @@ export function Kept({ project }: { project: string }) {
         Runs with their verdicts and times: {days("runDays")}; of each case always the newest{" "}
         {number("leastRuns", whole)}, and never more than {number("mostRuns", whole)}. Evidence, which is most
         of it: {days("evidenceDays")}, and {days("badEvidenceDays")} where something failed or was blocked.
-        Trials: {days("trialDays")}. What pages were told as it happened: {days("eventDays")}.
-        Runs of watches: {days("watchDays")}; what good ones saw: {days("watchEvidenceDays")}, and of one a day
-        as long as the run.
+        Trials: {days("trialDays")}. What pages were told as it happened: {days("eventDays")}. Runs of
+        watches: {days("watchDays")}; what good ones saw: {days("watchEvidenceDays")}, and of one a day as
+        long as the run.
       </p>
       {room.data && (
         <p className={room.data.low ? "trouble" : "muted"}>

@@ -123,6 +123,12 @@ function Facts({ of, state, evidence, others, step }: Props) {
         <Link className="plain-link" to={`/cases/${of.id}/runs`}>
           its runs
         </Link>
+        <span data-needs="edit">
+          {" · "}
+          <Link className="plain-link" to={`/watches/new?case=${of.id}`}>
+            watch this
+          </Link>
+        </span>
         {" · "}
         <button
           disabled={!may}

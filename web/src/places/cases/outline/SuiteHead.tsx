@@ -90,6 +90,16 @@ export function SuiteHead(props: Props) {
         </Link>
       )}
       {cases.length > 0 && !filtered && (
+        <Link
+          className="plain-link"
+          data-needs="edit"
+          to={`/watches/new?suite=${suite.id}`}
+          aria-label={`Watch ${suite.name}`}
+        >
+          watch this
+        </Link>
+      )}
+      {cases.length > 0 && !filtered && (
         <button
           data-needs="run"
           type="button"

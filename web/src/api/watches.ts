@@ -1,0 +1,42 @@
+/** Watches, and what became of them. */
+import { ask, posted, q, send } from "./asking";
+import type { Page, Shapes } from "./shapes";
+
+/** From when to when, RFC 3339. */
+export interface Stretch {
+  from: string;
+  to: string;
+}
+
+const between = ({ from, to }: Stretch): string => `from=${q(from)}&to=${q(to)}`;
+
+export const watchesApi = {
+  watches: (project: string) => ask<Page<Shapes["Watch"]>>(`/watches?project=${q(project)}`),
+  watch: (id: string) => ask<Shapes["WatchInFull"]>(`/watches/${q(id)}`),
+  addWatch: (watch: Shapes["NewWatch"]) => send<Shapes["WatchInFull"]>("/watches", watch),
+  changeWatch: (id: string, version: number, change: Shapes["WatchChange"]) =>
+    ask<Shapes["WatchInFull"]>(`/watches/${q(id)}`, posted(change, { "If-Match": `"${version}"` }, "PATCH")),
+  removeWatch: (id: string) => ask<unknown>(`/watches/${q(id)}`, { method: "DELETE" }),
+  bringBackWatch: (id: string) => send<unknown>(`/watches/${q(id)}/back`, {}),
+  runWatch: (id: string) => send<unknown>(`/watches/${q(id)}/run`, {}),
+  readSentence: (project: string, sentence: string) =>
+    send<Shapes["WatchUnderstood"]>("/watch-sentences", { project, sentence }),
+  watchRange: (project: string, stretch: Stretch) =>
+    ask<Shapes["WatchRange"]>(`/watches/range?project=${q(project)}&${between(stretch)}`),
+  rangeOfWatch: (id: string, stretch: Stretch) =>
+    ask<Shapes["WatchRange"]>(`/watches/${q(id)}/range?${between(stretch)}`),
+  allowances: (project: string) =>
+    ask<Page<Shapes["Allowance"]>>(`/watches/allowances?project=${q(project)}`),
+  watchRuns: (id: string, stretch: Stretch, bad: boolean, limit: number) =>
+    ask<Page<Shapes["WatchRun"]>>(
+      `/watches/${q(id)}/runs?${between(stretch)}&limit=${limit}${bad ? "&bad=true" : ""}`,
+    ),
+  watchRun: (id: string, due: string) =>
+    ask<Shapes["WatchRunSeen"]>(`/watches/${q(id)}/runs/${Math.floor(Date.parse(due) / 1000)}`),
+  outages: (project: string, stretch: Stretch, watch?: string) =>
+    ask<Page<Shapes["Outage"]>>(
+      `/outages?project=${q(project)}&${between(stretch)}${watch ? `&watch=${q(watch)}` : ""}`,
+    ),
+  noteOutage: (id: string, note: string, seen: string) =>
+    ask<Shapes["Outage"]>(`/outages/${q(id)}`, posted({ note, seen }, {}, "PATCH")),
+};

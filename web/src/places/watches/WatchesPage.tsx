@@ -1,0 +1,193 @@
+import { useQuery } from "@tanstack/react-query";
+import { useCallback, useMemo, useState } from "react";
+import { Link, useSearchParams } from "react-router";
+import type { RunEvent } from "../../api";
+import { queries } from "../../api/queries";
+import { useStale } from "../../api/stale";
+import { Notice } from "../../parts/Notice";
+import { Segments } from "../../parts/Segments";
+import { useEvents } from "../../state/events";
+import { useProject } from "../../state/project";
+import { useTab } from "../../state/tab";
+import { OutagesHere } from "./Outages";
+import { RunBeside } from "./RunBeside";
+import { SpanChoice } from "./SpanChoice";
+import { account, heading, type Over, rankOf, type Watch } from "./sentences";
+import { OverTime, TimeAxis } from "./TimeAxis";
+import { momentName, stretchOf } from "./time";
+import { useBeside } from "./useBeside";
+import { useSpan } from "./useSpan";
+import { WatchRow } from "./WatchRow";
+
+const ORDERS = ["by trouble", "by name", "by supplier", "by tag"] as const;
+type Order = (typeof ORDERS)[number];
+
+/** All watches on one time axis, what is worst first; a click on a line opens the run that was there. */
+export function WatchesPage() {
+  const project = useProject();
+  const { span, lasting, look, last } = useSpan();
+  const stretch = useMemo(() => stretchOf(span), [span]);
+  const watches = useQuery({ ...queries.watches(project?.id), refetchInterval: 10_000 });
+  const range = useQuery(queries.watchRange(project?.id, stretch));
+  const allowances = useQuery({ ...queries.allowances(project?.id), refetchInterval: 60_000 });
+  const tell = useStale();
+  const refresh = useCallback(
+    (event: RunEvent) => {
+      if (event.type === "watch turned") void tell("watches");
+    },
+    [tell],
+  );
+  useEvents(project?.id, refresh);
+  const items = useMemo(() => watches.data?.items ?? [], [watches.data]);
+  const failing = items.some((watch) => watch.standing.state === "outage");
+  useTab("Watches", items.length ? (failing ? "failed" : "passed") : undefined);
+  const overs = useMemo(() => new Map(range.data?.items.map((over) => [over.id, over])), [range.data]);
+  const left = useMemo(() => new Map(allowances.data?.items.map((one) => [one.id, one])), [allowances.data]);
+  const [search, setSearch] = useSearchParams();
+  const wanted = search.get("find") ?? "";
+  const [order, setOrder] = useState<Order>("by trouble");
+  const groups = useMemo(() => grouped(items, overs, wanted, order), [items, overs, wanted, order]);
+  const beside = useBeside();
+  if (!project) return null;
+  const soonest = items.flatMap(({ nextAt }) => nextAt ?? []).sort()[0];
+  const axis = { step: range.data?.step ?? 60, first: range.data?.first ?? stretch.from };
+  return (
+    <div className={beside.shown ? "page watches-page with-run" : "page watches-page"}>
+      <div className="page-head">
+        <h1>{watches.isSuccess ? heading(items) : "Watches"}</h1>
+        <Link className="run-button" data-needs="edit" to="/watches/new">
+          New watch
+        </Link>
+      </div>
+      {items.length > 0 && (
+        <p className="muted">
+          {soonest && `Next run ${nextIn(soonest)} · `}
+          {range.data && account(range.data.items, momentName(range.data.from))}
+        </p>
+      )}
+      {watches.error && <Notice sentence={watches.error.message} retry={() => void watches.refetch()} />}
+      {range.error && <Notice sentence={range.error.message} retry={() => void range.refetch()} />}
+      {watches.isSuccess && items.length === 0 && <NoWatches />}
+      {items.length > 0 && (
+        <>
+          <div className="watch-tools">
+            <input
+              type="search"
+              aria-label="Find watches"
+              placeholder="name, tag, supplier, environment"
+              value={wanted}
+              onChange={(event) =>
+                setSearch(
+                  (before) => {
+                    const next = new URLSearchParams(before);
+                    if (event.target.value) next.set("find", event.target.value);
+                    else next.delete("find");
+                    return next;
+                  },
+                  { replace: true },
+                )
+              }
+            />
+            <Segments label="In which order" value={order} options={ORDERS} choose={setOrder} />
+            <SpanChoice span={span} lasting={lasting} last={last} />
+          </div>
+          <div className="watch-columns">
+            <OverTime
+              className="watch-list"
+              span={span}
+              look={look}
+              pick={(place, target) => {
+                const id = (target as Element).closest("[data-watch]")?.getAttribute("data-watch");
+                const over = id ? overs.get(id) : undefined;
+                const watch = items.find((one) => one.id === id);
+                if (over && watch) void beside.open(watch, over, axis, place, span);
+              }}
+            >
+              <div className="watch-row watch-axis">
+                <span className="muted">drag on the time to look closer</span>
+                <div className="over-time">
+                  <TimeAxis span={span} />
+                </div>
+                <span className="muted">{lasting ? "as of now" : ""}</span>
+              </div>
+              {groups.map(([name, group]) => (
+                <section key={name} aria-label={name || "Watches"}>
+                  {name && <h2>{name}</h2>}
+                  <ul className="watch-lines">
+                    {group.map((watch) => (
+                      <WatchRow
+                        key={watch.id}
+                        watch={watch}
+                        over={overs.get(watch.id)}
+                        allowance={left.get(watch.id)}
+                        range={axis}
+                        span={span}
+                      />
+                    ))}
+                  </ul>
+                </section>
+              ))}
+              {groups.length === 0 && <p className="muted">No watch has these words.</p>}
+            </OverTime>
+            {beside.shown && (
+              <RunBeside
+                key={beside.shown.watch.id + beside.shown.at}
+                watch={beside.shown.watch.id}
+                name={beside.shown.watch.name}
+                runs={beside.shown.runs}
+                close={beside.close}
+              />
+            )}
+          </div>
+          <p className="muted small">
+            Line and band: the usual and the slowest answers. Dotted: the limit. Brick: a check failed, or it
+            took too long. Ochre, hatched: no answer.
+          </p>
+          <OutagesHere project={project.id} stretch={stretch} />
+        </>
+      )}
+    </div>
+  );
+}
+
+function NoWatches() {
+  return (
+    <p>
+      A watch runs a case or a suite again and again against one environment, and says when it breaks and when
+      it recovers. Open a case under <Link to="/cases">Cases</Link> and choose <em>watch this</em>, or make a{" "}
+      <Link to="/watches/new">new watch</Link>.
+    </p>
+  );
+}
+
+function nextIn(moment: string): string {
+  const seconds = Math.round((Date.parse(moment) - Date.now()) / 1000);
+  return seconds > 90 ? `at ${momentName(moment)}` : `in ${Math.max(seconds, 0)} s`;
+}
+
+/** Watches that have the words, in their order, by group. */
+function grouped(
+  items: Watch[],
+  overs: Map<string, Over>,
+  wanted: string,
+  order: Order,
+): [string, Watch[]][] {
+  const words = wanted.toLowerCase().split(/\s+/).filter(Boolean);
+  const found = items.filter((watch) => {
+    const text = [watch.name, watch.targetName, watch.environment, watch.supplier, ...watch.tags]
+      .join(" ")
+      .toLowerCase();
+    return words.every((word) => text.includes(word));
+  });
+  const trouble = (watch: Watch) => overs.get(watch.id)?.badSeconds ?? 0;
+  if (order !== "by name")
+    found.sort((one, other) => rankOf(one) - rankOf(other) || trouble(other) - trouble(one));
+  if (order === "by name" || order === "by trouble") return found.length ? [["", found]] : [];
+  const groups = new Map<string, Watch[]>();
+  for (const watch of found) {
+    const names = order === "by tag" ? watch.tags : [watch.supplier].filter(Boolean);
+    for (const name of names.length ? names : [order === "by tag" ? "Without a tag" : "Our own"])
+      groups.set(name, [...(groups.get(name) ?? []), watch]);
+  }
+  return [...groups].sort(([one], [other]) => one.localeCompare(other));
+}

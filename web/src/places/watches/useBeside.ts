@@ -1,0 +1,43 @@
+import { useState } from "react";
+import { api, type Shapes } from "../../api";
+import { useSay } from "../../parts/Said";
+import { pointAt, pointsOf, reach } from "./line";
+import type { Over } from "./sentences";
+import { stretchOf } from "./time";
+
+interface Shown {
+  watch: { id: string; name: string };
+  /** Which of its places, milliseconds since 1970. */
+  at: number;
+  runs: Shapes["WatchRun"][];
+}
+
+/** The runs at a place of a line that was clicked. */
+export function useBeside() {
+  const say = useSay();
+  const [shown, setShown] = useState<Shown>();
+  const open = async (
+    watch: { id: string; name: string },
+    over: Pick<Over, "line">,
+    axis: { step: number; first: string },
+    place: number,
+    span: { begin: number; end: number },
+  ) => {
+    const points = pointsOf(over.line, axis);
+    const point = pointAt(points, span, place);
+    const clicked = span.begin + place * (span.end - span.begin);
+    if (!point || clicked - point.at > reach(points, axis.step)) {
+      say("Nothing ran there.");
+      return;
+    }
+    const here = stretchOf({ begin: point.at, end: point.at + axis.step * 1000 });
+    try {
+      const bad = point.bad ? (await api.watchRuns(watch.id, here, true, 200)).items : [];
+      const runs = bad.length ? bad : (await api.watchRuns(watch.id, here, false, 200)).items;
+      setShown({ watch, at: point.at, runs });
+    } catch (problem) {
+      say((problem as Error).message);
+    }
+  };
+  return { shown, open, show: setShown, close: () => setShown(undefined) };
+}

@@ -1,0 +1,44 @@
+import { useCallback, useEffect, useMemo, useState } from "react";
+import { useSearchParams } from "react-router";
+import { LASTING, type Span } from "./time";
+
+const AGAIN_MS = 10_000;
+const USUAL = "a day";
+
+/** The stretch that the page shows, kept in its address: so long up to now, which goes on, or from one moment to another. */
+export function useSpan() {
+  const [search, setSearch] = useSearchParams();
+  const [from, to] = [search.get("from"), search.get("to")].map((text) => Date.parse(text ?? ""));
+  const fixed = from !== undefined && to !== undefined && from < to;
+  const lasting = search.get("over") ?? USUAL;
+  const length = LASTING[lasting] ?? LASTING[USUAL] ?? 0;
+  const [now, setNow] = useState(() => whole(Date.now()));
+  useEffect(() => {
+    if (fixed) return undefined;
+    const timer = window.setInterval(() => {
+      if (document.visibilityState === "visible") setNow(whole(Date.now()));
+    }, AGAIN_MS);
+    return () => window.clearInterval(timer);
+  }, [fixed]);
+  const [begin, end] = fixed ? [from, to] : [now - length, now];
+  const span: Span = useMemo(() => ({ begin, end }), [begin, end]);
+  const put = useCallback(
+    (change: Record<string, string>) =>
+      setSearch((before) => {
+        const next = new URLSearchParams(before);
+        for (const name of ["from", "to", "over"]) next.delete(name);
+        for (const [name, value] of Object.entries(change)) next.set(name, value);
+        return next;
+      }),
+    [setSearch],
+  );
+  return {
+    span,
+    /** How long up to now it is, or empty where it is from one moment to another. */
+    lasting: fixed ? "" : lasting,
+    look: (at: Span) => put({ from: new Date(at.begin).toISOString(), to: new Date(at.end).toISOString() }),
+    last: (over: string) => put({ over }),
+  };
+}
+
+const whole = (ms: number) => Math.floor(ms / AGAIN_MS) * AGAIN_MS;
