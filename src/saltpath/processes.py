@@ -1,7 +1,7 @@
 """The entry of each process, forked by the supervisor, and of those that look through a file of
 rows for the web server: `writer FOLDER`, `web FOLDER HOST PORT PROXY CERTIFICATE KEY NAME...`,
-`runner|watcher FOLDER NAME DESCRIPTOR OWN_PORT`, `courier FOLDER OWN_PORT`, `keeper FOLDER BACKUPS
-KEPT`. By hand: `python -m saltpath.processes KIND FOLDER ...`."""
+`runner|watcher FOLDER NAME DESCRIPTOR OWN_PORT`, `courier FOLDER OWN_PORT ADDRESS`, `keeper FOLDER
+BACKUPS KEPT`. By hand: `python -m saltpath.processes KIND FOLDER ...`."""
 
 from __future__ import annotations
 
@@ -42,7 +42,7 @@ def main(arguments: list[str]) -> None:
     elif kind == "courier":
         from saltpath.runner import courier
 
-        courier.main(folder, int(arguments[2]))
+        courier.main(folder, int(arguments[2]), arguments[3] if arguments[3:] else "")
     elif kind == "confined":
         from saltpath.server import sandbox
 

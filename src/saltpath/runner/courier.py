@@ -24,11 +24,12 @@ from saltpath.formats.reports import FORMS
 from saltpath.reporting import Stored, report_of
 from saltpath.runner import vouching
 from saltpath.runner.life import ShutdownSignal, parent_gone
+from saltpath.runner.telling import Teller
 from saltpath.store import deliveries, errands, reaching, runs, secrets
 from saltpath.store.database import connect, now_us
 from saltpath.store.deliveries import Delivery
 
-LOOK_S, ERRANDS_LOOK_S = 0.5, 0.1
+LOOK_S, ERRANDS_LOOK_S, TELLING_LOOK_S = 0.5, 0.1, 1.0
 TIMEOUT_US = 30_000_000
 LARGEST_ANSWER = 100_000
 AT_ONCE = 20
@@ -146,10 +147,23 @@ def _do_errands(courier: Courier, folder: Path, shutdown: ShutdownSignal) -> Non
             log.error("a provider cannot be asked just now: %s; it is tried again", problem)
 
 
-def main(folder: Path, own_port: int) -> None:
-    """Until told to end, or until the supervisor is gone."""
+def _tell_people(teller: Teller, folder: Path, shutdown: ShutdownSignal) -> None:
+    """Beside the deliveries, too."""
+    while not shutdown.is_set():
+        time.sleep(TELLING_LOOK_S)
+        try:
+            teller.tell_due()
+        except sqlite3.Error as problem:
+            log.error("people cannot be told just now: %s; it is tried again", problem)
+
+
+def main(folder: Path, own_port: int, address: str = "") -> None:
+    """Until told to end, or until the supervisor is gone. `address`: where a browser finds Salt
+    Path."""
     shutdown, courier = ShutdownSignal(), Courier(folder, own_port)
     threading.Thread(target=_do_errands, args=(courier, folder, shutdown), daemon=True).start()
+    telling = (Teller(folder, address, own_port), folder, shutdown)
+    threading.Thread(target=_tell_people, args=telling, daemon=True).start()
     watched = connect(folder, "main")
     seen, next_due = -1, 0
     while not shutdown.wait(LOOK_S) and not parent_gone():

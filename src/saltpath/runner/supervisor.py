@@ -163,7 +163,7 @@ class Supervisor(Struct):
             _Child("writer", main, ["writer", folder]),
             _Child("keeper", main, keeper),
         ]
-        courier = ["courier", folder, str(self.settings.port)]
+        courier = ["courier", folder, str(self.settings.port), self.settings.address]
         self.children += [_Child("web", main, web), _Child("courier", main, courier)]
         self.children.append(
             _Child("watcher", main, ["watcher", folder], beats=tempfile.TemporaryFile())

@@ -21,6 +21,7 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
+from urllib.parse import urlsplit
 
 from msgspec import Struct
 
@@ -80,6 +81,7 @@ class _Attempt(Struct):
 
     steps: list[StepRow]
     failure: Failure | None = None
+    host: str = ""
     us: int = 0
     answered: bool = False
 
@@ -241,7 +243,15 @@ class Watcher:
             signature = SLOW
             why = f"Answers took {show_limit(believed.us)}, the limit is {show_limit(limit)}"
         ended = self._ended_as(
-            watched, claim, fate, bits, late_ms, believed.us, signature=signature, why=why
+            watched,
+            claim,
+            fate,
+            bits,
+            late_ms,
+            believed.us,
+            signature=signature,
+            why=why,
+            host=believed.host,
         )
         return Result(
             ended,
@@ -260,6 +270,7 @@ class Watcher:
         us: int = 0,
         signature: str = "",
         why: str = "",
+        host: str = "",
     ) -> Ended:
         return Ended(
             watched.active.stored.project,
@@ -271,6 +282,7 @@ class Watcher:
             late_ms,
             self._now_us(),
             signature,
+            host,
             why,
         )
 
@@ -301,6 +313,8 @@ class Watcher:
                 if event.part in ("once", "steps") and event.exchanges:
                     found.us += sum(exchange.times.total for exchange in event.exchanges)
                     found.answered = True
+                if event.verdict in ("failed", "blocked") and event.exchanges and not found.host:
+                    found.host = urlsplit(event.exchanges[-1].address).netloc
             if isinstance(event, StepFinished | RowFinished | CaseFinished):
                 failure = failures.find(event)
                 found.failure = found.failure or failure

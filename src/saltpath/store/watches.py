@@ -33,11 +33,13 @@ FROM project p WHERE p.id = ?
 """
 
 
-def watches(connection: sqlite3.Connection, project: int | None = None) -> list[Document]:
-    """Those of a project, or of all, by their names."""
+def watches(
+    connection: sqlite3.Connection, project: int | None = None, gone: bool = False
+) -> list[Document]:
+    """Those of a project, or of all, by their names; `gone`: those that were taken away, too."""
     rows = connection.execute(
-        "SELECT * FROM watch WHERE gone_at IS NULL AND (? IS NULL OR project = ?)",
-        (project, project),
+        "SELECT * FROM watch WHERE (gone_at IS NULL OR ?) AND (? IS NULL OR project = ?)",
+        (gone, project, project),
     )
     found = [document_of("watch", row) for row in rows]
     return sorted(found, key=lambda watch: (watch.name.lower(), watch.id))
@@ -66,6 +68,11 @@ def watch(connection: sqlite3.Connection, oid: str, gone: bool = False) -> Docum
     if row["gone_at"] is not None and not gone:
         raise Deleted(f"the watch {row['name']} was deleted")
     return document_of("watch", row)
+
+
+def watch_by_id(connection: sqlite3.Connection, id: int) -> Document:
+    """Also one that was taken away. Raises NotFound."""
+    return documents.current(connection, "watch", id)
 
 
 def add(

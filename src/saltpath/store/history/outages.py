@@ -28,6 +28,12 @@ class Outage(Struct, frozen=True):
     """As a sentence, of the run by which it was believed."""
     note: str
     noted_by: str
+    host: str
+    """That was asked when it first went wrong."""
+    taken_by: str
+    """Who looks after it; empty: nobody said so."""
+    taken_at: int
+    """UTC microseconds."""
 
 
 def outages(
@@ -53,6 +59,22 @@ def outage(connection: sqlite3.Connection, oid: str) -> Outage:
     if row is None:
         raise NotFound(f"there is no outage {oid}")
     return Outage(**row)
+
+
+def outages_by_id(connection: sqlite3.Connection, ids: list[int]) -> dict[int, Outage]:
+    rows = connection.execute(
+        f"SELECT * FROM outage WHERE id IN ({', '.join('?' * len(ids))})", ids
+    )
+    return {row["id"]: Outage(**row) for row in rows}
+
+
+def take(connection: sqlite3.Connection, of: Outage, by: str, at: int) -> None:
+    """Somebody looks after it, or (empty) nobody does any more."""
+    with write(connection):
+        connection.execute(
+            "UPDATE outage SET taken_by = ?, taken_at = ? WHERE id = ?",
+            (by, at if by else 0, of.id),
+        )
 
 
 def note(

@@ -51,6 +51,8 @@ class Ended(Struct, frozen=True):
     """When it ended, UTC microseconds."""
     signature: str = ""
     """Of its cause, where it is bad."""
+    host: str = ""
+    """That was asked when it went wrong."""
     why: str = ""
     """The cause as a sentence."""
 
@@ -312,7 +314,7 @@ def _note_outage(connection: sqlite3.Connection, run: Ended, change: Change) -> 
     if change.kind == "outage":
         connection.execute(
             "INSERT OR IGNORE INTO outage (oid, project, watch, began, runs, turn, signature, "
-            "cause) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+            "cause, host) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
             (
                 new_id("outage"),
                 run.project,
@@ -322,9 +324,21 @@ def _note_outage(connection: sqlite3.Connection, run: Ended, change: Change) -> 
                 run.turn,
                 run.signature,
                 run.why,
+                run.host,
             ),
         )
+        _alert(connection, run, change.kind, "began = ? AND turn = ?", change.since, run.turn)
     elif change.kind == "recovery":
+        _alert(connection, run, change.kind, "ended = 0 AND began = ?", change.since)
         connection.execute(
             "UPDATE outage SET ended = ? WHERE watch = ? AND ended = 0", (change.at, run.watch)
         )
+
+
+def _alert(connection: sqlite3.Connection, run: Ended, kind: str, which: str, *of: int) -> None:
+    """People are to be told of it, once."""
+    connection.execute(
+        "INSERT OR IGNORE INTO alert (project, watch, outage, kind, at) SELECT project, watch, id, "
+        f"?, ? FROM outage WHERE watch = ? AND {which}",
+        (kind, run.at, run.watch, *of),
+    )

@@ -42,6 +42,28 @@ CREATE TABLE watch_body (hash BLOB PRIMARY KEY, packed BLOB NOT NULL, last_due I
 CREATE TABLE outage (
     id INTEGER PRIMARY KEY, oid TEXT NOT NULL UNIQUE, project INTEGER NOT NULL, watch INTEGER NOT NULL, began INTEGER NOT NULL, ended INTEGER NOT NULL DEFAULT 0,
     runs INTEGER NOT NULL, turn INTEGER NOT NULL, signature TEXT NOT NULL, cause TEXT NOT NULL, note TEXT NOT NULL DEFAULT '', noted_by TEXT NOT NULL DEFAULT '',
+    host TEXT NOT NULL DEFAULT '', taken_by TEXT NOT NULL DEFAULT '', taken_at INTEGER NOT NULL DEFAULT 0,
     UNIQUE (watch, began, turn)
 );
 CREATE INDEX outage_by_project ON outage (project, began);
+
+-- What people are to be told, once a change of state (`number`: of a reminder); then by each route; then in a message, which is sent until it has arrived.
+CREATE TABLE alert (
+    id INTEGER PRIMARY KEY, project INTEGER NOT NULL, watch INTEGER NOT NULL, outage INTEGER NOT NULL, kind TEXT NOT NULL, number INTEGER NOT NULL DEFAULT 0,
+    at INTEGER NOT NULL, planned INTEGER NOT NULL DEFAULT 0, UNIQUE (outage, kind, number)
+);
+CREATE INDEX alert_unplanned ON alert (id) WHERE planned = 0;
+CREATE TABLE alert_by_route (
+    alert INTEGER NOT NULL, route INTEGER NOT NULL, due INTEGER, message INTEGER, PRIMARY KEY (alert, route)
+) WITHOUT ROWID;
+CREATE INDEX alert_by_route_due ON alert_by_route (due) WHERE due IS NOT NULL;
+CREATE TABLE alert_message (
+    id INTEGER PRIMARY KEY, oid TEXT NOT NULL UNIQUE, project INTEGER NOT NULL, route INTEGER NOT NULL, kind TEXT NOT NULL, thread TEXT NOT NULL,
+    subject TEXT NOT NULL, text TEXT NOT NULL, html TEXT NOT NULL, body BLOB NOT NULL, state TEXT NOT NULL, at INTEGER NOT NULL, since INTEGER NOT NULL, due INTEGER
+);
+CREATE INDEX alert_message_due ON alert_message (due) WHERE due IS NOT NULL;
+CREATE TABLE alert_try (
+    message INTEGER NOT NULL, number INTEGER NOT NULL, at INTEGER NOT NULL, us INTEGER NOT NULL, said TEXT NOT NULL, PRIMARY KEY (message, number)
+) WITHOUT ROWID;
+-- Watches of which nobody is told until a moment (UTC microseconds).
+CREATE TABLE watch_mute (watch INTEGER PRIMARY KEY, until INTEGER NOT NULL, by TEXT NOT NULL) WITHOUT ROWID

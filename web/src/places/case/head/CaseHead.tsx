@@ -123,12 +123,6 @@ function Facts({ of, state, evidence, others, step }: Props) {
         <Link className="plain-link" to={`/cases/${of.id}/runs`}>
           its runs
         </Link>
-        <span data-needs="edit">
-          {" · "}
-          <Link className="plain-link" to={`/watches/new?case=${of.id}`}>
-            watch this
-          </Link>
-        </span>
         {" · "}
         <button
           disabled={!may}
@@ -141,6 +135,12 @@ function Facts({ of, state, evidence, others, step }: Props) {
         >
           {of.onFailure === "stop" ? "stops at what fails" : "goes on after what fails"}
         </button>
+        <span data-needs="edit">
+          {" · "}
+          <Link className="plain-link" to={`/watches/new?case=${of.id}`}>
+            watch this
+          </Link>
+        </span>
       </p>
       {(isCut || all) && (
         <button type="button" className="plain-link small" aria-expanded={all} onClick={() => setAll(!all)}>

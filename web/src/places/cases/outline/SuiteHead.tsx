@@ -94,7 +94,7 @@ export function SuiteHead(props: Props) {
           className="plain-link"
           data-needs="edit"
           to={`/watches/new?suite=${suite.id}`}
-          aria-label={`Watch ${suite.name}`}
+          aria-label={`${suite.name}: watch this`}
         >
           watch this
         </Link>
