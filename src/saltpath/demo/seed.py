@@ -14,11 +14,12 @@ from msgspec.structs import replace
 
 from saltpath.core.format.folder import read_folder
 from saltpath.core.running.plan import RunRequest
+from saltpath.core.watching.alerts import CHAT
 from saltpath.demo.harbour.desks import SECRET
 from saltpath.demo.harbour.port import AGENTS, LIVE_AGENTS
 from saltpath.demo.harbour.receiver import KEY
 from saltpath.formats.folders import read_disk
-from saltpath.store import cases, deliveries, documents, people, projects, runs, secrets
+from saltpath.store import cases, deliveries, documents, people, projects, routes, runs, secrets
 from saltpath.store.database import connect
 from saltpath.store.documents import Document
 from saltpath.store.folders import bring_in
@@ -34,6 +35,7 @@ TEAM: tuple[tuple[str, str, people.Role], ...] = (
     ("Joren Falk", "joren", "viewer"),
 )
 _REGISTER = re.compile(r"http://127\.0\.0\.1(:\d+)?/results")
+_CHAT = re.compile(r"http://127\.0\.0\.1(:\d+)?/chat")
 
 
 class Place(Struct, frozen=True):
@@ -55,12 +57,14 @@ def seed(folder: Path, harbours: dict[str, Place]) -> bool:
             _let_in(connection, owner.id)
             _give_secrets(connection, folder, owner.id)
             _deliver(connection, folder, owner.id)
+            _tell(connection, owner.id)
         known = [
             project for project in projects.projects(connection) if project.name in FOLDERS.values()
         ]
         for project in known:
             _follow(connection, project.id, owner.id, harbours)
             _deliver_there(connection, project.id, owner.id, harbours)
+            _tell_there(connection, project.id, owner.id, harbours)
         if not existing:
             for project in known:
                 _ask_for_a_run(connection, project, owner.id)
@@ -102,6 +106,24 @@ def _deliver(connection: sqlite3.Connection, folder: Path, owner: int) -> None:
     stored = deliveries.add_rule(connection, project.id, owner, rule)
     place = secrets.Place(project.id, deliveries.secret_name(stored))
     secrets.set_secret(connection, folder, place, owner, KEY)
+
+
+def _tell(connection: sqlite3.Connection, owner: int) -> None:
+    """The desk's chat hears of the project's watches."""
+    project = next(one for one in projects.projects(connection) if one.name == FOLDERS["project"])
+    made = routes.Route("desk", "webhook", address="http://127.0.0.1/chat", template=CHAT)
+    routes.add(connection, project.id, owner, made)
+
+
+def _tell_there(
+    connection: sqlite3.Connection, project: int, owner: int, harbours: dict[str, Place]
+) -> None:
+    """The chat is where the harbour to rehearse in answers now."""
+    for stored in routes.routes(connection, project):
+        address = f"{harbours['Rehearsal'].address}/chat"
+        if _CHAT.fullmatch(stored.route.address) and stored.route.address != address:
+            moved = replace(stored.route, address=address)
+            routes.change(connection, stored, owner, stored.version, moved)
 
 
 def _deliver_there(

@@ -28,7 +28,7 @@ from saltpath.core.watching.schedule import Schedule
 from saltpath.runner.keeper import FRESH_S
 from saltpath.runner.watch_ledger import Active, WatchLedger
 from saltpath.store.database import connect, write
-from saltpath.store.history import blocks, runs, slabs
+from saltpath.store.history import alerts, blocks, runs, slabs
 from saltpath.store.history.runs import SECOND_US, Claim, Ended
 
 DAY_US = 86_400 * SECOND_US
@@ -67,7 +67,7 @@ class Past(Struct, frozen=True):
 NO_ANSWER = "No answer within 5 s"
 SIGN_IN_DOWN = "Sign in as harbour agent: status was 503, expected 201"
 PASTS = {
-    "t1d3tabl3s": Past(
+    "v3ss3lr3g1": Past(
         30,
         92_000,
         0.16,
@@ -97,7 +97,7 @@ PASTS = {
 
 
 def fill(folder: Path, now_us: int) -> None:
-    """Give each watch its past, up to a moment."""
+    """Give each watch its past, up to a moment; nobody is told of it now."""
     ledger = WatchLedger(folder, "the demonstration")
     with closing(connect(folder, "history")) as history:
         history.execute("PRAGMA synchronous = OFF")
@@ -106,6 +106,8 @@ def fill(folder: Path, now_us: int) -> None:
             past = PASTS.get(str(active.stored.document.get("key")))
             if past is not None:
                 _live(history, ledger.epoch, active, past, now_us)
+        for alert in alerts.unplanned(history):
+            alerts.plan(history, alert, ())
         now = now_us // SECOND_US
         for _ in chain(blocks.pack(history, now - FRESH_S), slabs.roll_up(history, now)):
             pass

@@ -40,6 +40,7 @@ from saltpath.server.api.proposals_api import proposals_api
 from saltpath.server.api.provider_api import Begun, provider_api
 from saltpath.server.api.reach_api import reach_api
 from saltpath.server.api.renaming_api import renaming_api
+from saltpath.server.api.routes_api import routes_api
 from saltpath.server.api.rows_api import rows_api
 from saltpath.server.api.runs_api import runs_api
 from saltpath.server.api.shared_api import shared_api
@@ -103,6 +104,7 @@ BLUEPRINTS = (
     known_api,
     watch_runs_api,
     watches_api,
+    routes_api,
     left_api,
     shares_api,
     pictures_api,

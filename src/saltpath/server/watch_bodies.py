@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from msgspec import UNSET, Meta, UnsetType
 
@@ -51,3 +51,46 @@ class OutageNote(Body, frozen=True):
     note: Annotated[str, Meta(max_length=10_000, description="a note as a text")]
     seen: Annotated[str, Meta(max_length=10_000)] | UnsetType = UNSET
     """The note that it replaces."""
+
+
+class RouteChange(Body, frozen=True):
+    """Only what is given changes."""
+
+    name: Name | UnsetType = UNSET
+    to: (
+        Annotated[
+            list[Annotated[str, Meta(max_length=320)]],
+            Meta(max_length=50, description="addresses as a list of at most 50"),
+        ]
+        | UnsetType
+    ) = UNSET
+    server: Annotated[str, Meta(max_length=300, description="a mail server")] | UnsetType = UNSET
+    security: Literal["starttls", "tls", "none"] | UnsetType = UNSET
+    user: Annotated[str, Meta(max_length=320, description="who signs in")] | UnsetType = UNSET
+    sender: Annotated[str, Meta(max_length=320, description="from whom")] | UnsetType = UNSET
+    address: Annotated[str, Meta(max_length=2_000, description="an address")] | UnsetType = UNSET
+    template: (
+        Annotated[str, Meta(max_length=10_000, description="JSON with places in braces")]
+        | UnsetType
+    ) = UNSET
+    hours: list[Annotated[str, Meta(max_length=300)]] | UnsetType = UNSET
+    """When it may be used; none: always."""
+    then: Annotated[str, Meta(max_length=200, description="another route")] | UnsetType = UNSET
+    """The route that is used when nobody has taken it after a while; empty: none."""
+    then_after: Annotated[str, Meta(max_length=50)] | UnsetType = UNSET
+    secret: (
+        Annotated[str, Meta(max_length=2_000, description="a password or key as a text")]
+        | UnsetType
+    ) = UNSET
+    """The password of the sign-in at the mail server, or the key that signs webhooks."""
+
+
+class NewRoute(RouteChange, frozen=True, kw_only=True):
+    project: Id
+    kind: Literal["mail", "webhook"]
+
+
+class Mute(Body, frozen=True):
+    minutes: Annotated[
+        int, Meta(ge=0, le=10_080, description="minutes as a whole number from 0 to 10080")
+    ]

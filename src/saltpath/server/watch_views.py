@@ -27,7 +27,7 @@ from saltpath.server.context import database
 from saltpath.store import around, cases, projects, watches
 from saltpath.store.database import NotFound, now_us
 from saltpath.store.documents import Document
-from saltpath.store.history import runs
+from saltpath.store.history import alerts, runs
 from saltpath.store.history.runs import SECOND_US, Standing
 
 State = Literal["off", "new", "good", "bad", "outage", "own side", "unchecked"]
@@ -74,8 +74,14 @@ def one_view(stored: Document) -> dict[str, Any]:
         "document": stored.document,
         "zone": found.watch.zone or found.zone,
         "about": found.watch.about,
+        "muted": _muted(stored),
         "next": [] if found.watch.off or found.problem else next_times(schedule, now_us()),
     }
+
+
+def _muted(stored: Document) -> dict[str, Any]:
+    until, by = alerts.mutes(database("history"), now_us()).get(stored.id, (0, ""))
+    return {"until": moment(until) if until else None, "by": by}
 
 
 def next_times(schedule: Any, now: int, number: int = NEXT) -> list[str | None]:

@@ -125,6 +125,22 @@ def rename_file(connection: sqlite3.Connection, of: Document, stem: str) -> None
         connection.execute("UPDATE watch SET stem = ? WHERE id = ?", (stem, of.id))
 
 
+def rename_route(
+    connection: sqlite3.Connection, project: int, actor: int, before: str, now: str
+) -> None:
+    """Watches that tell a route go on to, under its new name."""
+
+    def renamed(held: dict[str, Any]) -> dict[str, Any]:
+        told = held.get("tell")
+        if not isinstance(told, list) or before not in told:
+            return held
+        return {**held, "tell": [now if name == before else name for name in told]}
+
+    with write(connection):
+        for one in watches(connection, project):
+            documents.change(connection, one, actor, renamed)
+
+
 def remove(connection: sqlite3.Connection, of: Document) -> None:
     """Its history stays, and is its again when it is brought back."""
     with write(connection):

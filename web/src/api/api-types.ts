@@ -2558,6 +2558,145 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/routes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How people are told of watches */
+        get: operations["listRoutes"];
+        put?: never;
+        /** Add a way to tell people */
+        post: operations["addRoute"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/routes/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take a route away */
+        delete: operations["removeRoute"];
+        options?: never;
+        head?: never;
+        /** Tell people otherwise */
+        patch: operations["changeRoute"];
+        trace?: never;
+    };
+    "/routes/{id}/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tell people by it again */
+        post: operations["bringBackRoute"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/routes/{id}/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send a test by a route */
+        post: operations["testRoute"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/alert-messages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What people were told, newest first */
+        get: operations["listAlertMessages"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/alert-messages/{id}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send a message again */
+        post: operations["sendAlertAgain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/outages/{id}/taken": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Look after an outage */
+        put: operations["takeOutage"];
+        post?: never;
+        /** Look after an outage no more */
+        delete: operations["leaveOutage"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/watches/{id}/mute": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Tell nobody of a watch for a while */
+        put: operations["muteWatch"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs/{id}/left": {
         parameters: {
             query?: never;
@@ -4271,6 +4410,7 @@ export interface components {
             zone: string;
             about: string;
             next: string[];
+            muted: components["schemas"]["Muted"];
         };
         WatchStanding: {
             /** @enum {string} */
@@ -4356,6 +4496,47 @@ export interface components {
                 step: components["schemas"]["StepEvidence"];
             }[];
         };
+        Route: {
+            id: string;
+            name: string;
+            server: string;
+            user: string;
+            sender: string;
+            address: string;
+            template: string;
+            then: string;
+            thenAfter: string;
+            version: number;
+            /** @enum {string} */
+            kind: "mail" | "webhook";
+            to: string[];
+            /** @enum {string} */
+            security: "starttls" | "tls" | "none";
+            hours: string[];
+            hasSecret: boolean;
+            toldOf: string[];
+        };
+        AlertMessage: {
+            id: string;
+            route: string;
+            subject: string;
+            text: string;
+            at: string;
+            /** @enum {string} */
+            kind: "outage" | "recovery" | "reminder" | "test";
+            /** @enum {string} */
+            state: "waiting" | "delivered" | "given up";
+            due: string | null;
+            tries: {
+                at: string;
+                ms: number;
+                said: string;
+            }[];
+        };
+        Muted: {
+            until: string | null;
+            by: string;
+        };
         Outage: {
             id: string;
             watch: string;
@@ -4368,6 +4549,7 @@ export interface components {
             signature: string;
             note: string;
             notedBy: string;
+            takenBy: string;
         };
         NameAndPassword: {
             name: string;
@@ -4700,6 +4882,62 @@ export interface components {
             to: string;
             /** @default  */
             suite?: string;
+        };
+        NewRoute: {
+            /** @description a name of 1 to 200 characters */
+            name?: string;
+            /** @description addresses as a list of at most 50 */
+            to?: string[];
+            /** @description a mail server */
+            server?: string;
+            /** @enum {unknown} */
+            security?: "none" | "starttls" | "tls";
+            /** @description who signs in */
+            user?: string;
+            /** @description from whom */
+            sender?: string;
+            /** @description an address */
+            address?: string;
+            /** @description JSON with places in braces */
+            template?: string;
+            hours?: string[];
+            /** @description another route */
+            then?: string;
+            thenAfter?: string;
+            /** @description a password or key as a text */
+            secret?: string;
+            project: string;
+            /** @enum {unknown} */
+            kind: "mail" | "webhook";
+        };
+        /** @description Only what is given changes. */
+        RouteChange: {
+            /** @description a name of 1 to 200 characters */
+            name?: string;
+            /** @description addresses as a list of at most 50 */
+            to?: string[];
+            /** @description a mail server */
+            server?: string;
+            /** @enum {unknown} */
+            security?: "none" | "starttls" | "tls";
+            /** @description who signs in */
+            user?: string;
+            /** @description from whom */
+            sender?: string;
+            /** @description an address */
+            address?: string;
+            /** @description JSON with places in braces */
+            template?: string;
+            hours?: string[];
+            /** @description another route */
+            then?: string;
+            thenAfter?: string;
+            /** @description a password or key as a text */
+            secret?: string;
+        };
+        Mute: {
+            /** @description minutes as a whole number from 0 to 10080 */
+            minutes: number;
         };
         /** @description A run of cases, of a suite, or of everything; or a trial of some steps. */
         NewRun: {
@@ -11454,6 +11692,380 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Gone"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listRoutes: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Route"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    addRoute: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRoute"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Route"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeRoute: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gone"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changeRoute: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the version that was changed, in quotes */
+                "If-Match": string;
+            };
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RouteChange"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Route"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bringBackRoute: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gone"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    testRoute: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlertMessage"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listAlertMessages: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description how many at most, 1 to 1000 */
+                limit?: number;
+                /** @description the page's next */
+                before?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["AlertMessage"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sendAlertAgain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gone"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    takeOutage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gone"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    leaveOutage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gone"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    muteWatch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Mute"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Muted"];
                 };
             };
             /** @description a problem */

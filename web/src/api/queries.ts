@@ -50,6 +50,8 @@ const ofWatches = {
   watches: about("watches", api.watches),
   watch: about("watch", api.watch),
   allowances: about("allowances", api.allowances),
+  routes: about("routes", api.routes),
+  alertMessages: about("alert messages", api.alertMessages),
   watchRange: (project: Maybe<string>, stretch: Stretch) =>
     queryOptions({
       queryKey: ["watch range", project, stretch] as const,

@@ -54,6 +54,7 @@ const STALE = {
   reach: () => [["reach"], ["done"]],
   provider: () => [["provider"], ["entry"], ["done"]],
   watches: () => [["watches"], ["watch"], ["allowances"], ["outages"]],
+  routes: () => [["routes"], ["alert messages"], ["watches"], ["watch"]],
   "what became": () => [["watch range"], ["range of watch"], ["watch runs"]],
   pictures: (project) => [["pictures", project]],
   shares: (run) => [["shares", run]],

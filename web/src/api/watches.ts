@@ -37,6 +37,23 @@ export const watchesApi = {
     ask<Page<Shapes["Outage"]>>(
       `/outages?project=${q(project)}&${between(stretch)}${watch ? `&watch=${q(watch)}` : ""}`,
     ),
+  routes: (project: string) => ask<Page<Shapes["Route"]>>(`/routes?project=${q(project)}`),
+  addRoute: (route: Shapes["NewRoute"]) => send<Shapes["Route"]>("/routes", route),
+  changeRoute: (route: Shapes["Route"], change: Shapes["RouteChange"]) =>
+    ask<Shapes["Route"]>(
+      `/routes/${q(route.id)}`,
+      posted(change, { "If-Match": `"${route.version}"` }, "PATCH"),
+    ),
+  removeRoute: (id: string) => ask<unknown>(`/routes/${q(id)}`, { method: "DELETE" }),
+  bringBackRoute: (id: string) => send<unknown>(`/routes/${q(id)}/back`, {}),
+  testRoute: (id: string) => send<Shapes["AlertMessage"]>(`/routes/${q(id)}/test`, {}),
+  alertMessages: (project: string) =>
+    ask<Page<Shapes["AlertMessage"]>>(`/alert-messages?project=${q(project)}`),
+  tellAgain: (id: string) => send<unknown>(`/alert-messages/${q(id)}/again`, {}),
+  takeOutage: (id: string, taken: boolean) =>
+    ask<unknown>(`/outages/${q(id)}/taken`, { method: taken ? "PUT" : "DELETE" }),
+  muteWatch: (id: string, minutes: number) =>
+    ask<Shapes["Muted"]>(`/watches/${q(id)}/mute`, posted({ minutes }, {}, "PUT")),
   noteOutage: (id: string, note: string, seen: string) =>
     ask<Shapes["Outage"]>(`/outages/${q(id)}`, posted({ note, seen }, {}, "PATCH")),
 };

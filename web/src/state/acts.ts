@@ -51,3 +51,5 @@ export function useActs(refresh: () => Promise<unknown>, needs: Right = "edit") 
   const isSaving = useCallback(() => waiting.current > 0, []);
   return { carry, undo, canUndo, isSaving };
 }
+
+export type Carry = ReturnType<typeof useActs>["carry"];

@@ -13,6 +13,7 @@ from urllib.parse import parse_qsl, unquote, urlsplit
 from saltpath.core.values import plain
 from saltpath.demo.harbour import (  # noqa: F401  they enter their routes
     cargo,
+    chat,
     desks,
     papers,
     receiver,

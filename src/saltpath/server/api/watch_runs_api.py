@@ -231,6 +231,7 @@ def _outage(one: Outage, watch: str, name: str) -> dict[str, Any]:
         "signature": one.signature,
         "note": one.note,
         "notedBy": one.noted_by,
+        "takenBy": one.taken_by,
     }
 
 
@@ -238,13 +239,13 @@ def _outage(one: Outage, watch: str, name: str) -> dict[str, Any]:
 
 
 def _stretch() -> tuple[int, int]:
-    """From when to when, seconds since 1970. Raises Refused."""
+    """From when to when, seconds since 1970, but no further than now. Raises Refused."""
     now = now_us() // SECOND_US
     end = _moment("to", now)
     begin = _moment("from", end - DAY_S)
     if not EARLIEST_S <= begin < end or end - begin > LONGEST_S or end > now + LONGEST_S:
         raise Refused(422, "stretch", "from lies before to, and both within ten years.")
-    return begin, end
+    return begin, max(min(end, now), begin + 1)
 
 
 def _moment(name: str, usual: int) -> int:

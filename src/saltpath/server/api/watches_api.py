@@ -10,6 +10,7 @@ from msgspec import UNSET
 from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.watch_reader import read_watch
 from saltpath.core.values.grammar import Unreadable
+from saltpath.core.values.nearest import nearest
 from saltpath.core.watching.sentences import SENTENCE_KEYS, read_sentence
 from saltpath.server.asked import case_asked, project_asked, suite_asked, watch_asked
 from saltpath.server.context import actor, database, version_changed
@@ -23,7 +24,7 @@ from saltpath.server.guarding import (
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.watch_bodies import NewWatch, SaidWatch, WatchChange
 from saltpath.server.watch_views import list_views, one_view, understood
-from saltpath.store import around, documents, projects, watches
+from saltpath.store import around, documents, projects, routes, watches
 from saltpath.store.database import NotFound, now_us
 from saltpath.store.documents import Document
 from saltpath.store.history import runs
@@ -124,6 +125,12 @@ def _may(project: Document, document: dict[str, Any], asked: bool) -> None:
     watch = read_watch(document)
     name = watch.environment or str(project.document.get("environment", ""))
     known = [one.name for one in projects.environments(database(), project.id)]
+    routed = [one.route.name for one in routes.routes(database(), project.id)]
+    for wanted in watch.tell:
+        if wanted not in routed:
+            near = nearest(wanted, routed)
+            hint = f"did you mean {near}?" if near else "Setup has the routes."
+            raise Refused(422, "no-route", f"There is no route {wanted}; {hint}")
     if watch.environment and watch.environment not in known:
         raise Refused(422, "no-environment", f"There is no environment {watch.environment}.")
     may_run_there(project, [name])
@@ -177,8 +184,8 @@ def change_watch(data: WatchChange, id: str) -> Response:
 
     after = edit(stored.document)
     _check(after)
-    before = {key: stored.document.get(key) for key in ("environment", "may change")}
-    if before != {key: after.get(key) for key in ("environment", "may change")}:
+    asked = ("environment", "may change", "tell")
+    if [stored.document.get(key) for key in asked] != [after.get(key) for key in asked]:
         _may(project, after, asked=False)
     documents.change(database(), stored, actor().id, edit, version)
     return _answer(watch_asked(id))

@@ -39,7 +39,13 @@ WATCH: Any = {
 SHAPES: dict[str, Any] = {
     "Watch": shape(**WATCH),
     "WatchInFull": shape(
-        **WATCH, version=WHOLE, document={"type": "object"}, zone=TEXT, about=TEXT, next=TEXTS
+        **WATCH,
+        version=WHOLE,
+        document={"type": "object"},
+        zone=TEXT,
+        about=TEXT,
+        next=TEXTS,
+        muted=ref("Muted"),
     ),
     "WatchStanding": shape(
         state={"type": "string", "enum": list(STATES)},
@@ -106,6 +112,25 @@ SHAPES: dict[str, Any] = {
         cases={"type": "array", "items": shape(id=TEXT, name=TEXT)},
         steps={"type": "array", "items": shape(position=WHOLE, step=ref("StepEvidence"))},
     ),
+    "Route": shape(
+        **dict.fromkeys(("id", "name", "server", "user", "sender", "address", "template"), TEXT),
+        **dict.fromkeys(("then", "thenAfter"), TEXT),
+        version=WHOLE,
+        kind={"type": "string", "enum": ["mail", "webhook"]},
+        to=TEXTS,
+        security={"type": "string", "enum": ["starttls", "tls", "none"]},
+        hours=TEXTS,
+        hasSecret=FLAG,
+        toldOf=TEXTS,
+    ),
+    "AlertMessage": shape(
+        **dict.fromkeys(("id", "route", "subject", "text", "at"), TEXT),
+        kind={"type": "string", "enum": ["outage", "recovery", "reminder", "test"]},
+        state={"type": "string", "enum": ["waiting", "delivered", "given up"]},
+        due=MAYBE_TEXT,
+        tries={"type": "array", "items": shape(at=TEXT, ms=NUMBER, said=TEXT)},
+    ),
+    "Muted": shape(until=MAYBE_TEXT, by=TEXT),
     "Outage": shape(
         id=TEXT,
         watch=TEXT,
@@ -118,5 +143,6 @@ SHAPES: dict[str, Any] = {
         signature=TEXT,
         note=TEXT,
         notedBy=TEXT,
+        takenBy=TEXT,
     ),
 }

@@ -59,6 +59,13 @@ export const Line = memo(function Line({ over, watch, range, span, height }: Pro
             />
           ))}
           <path
+            d={shape.dots}
+            stroke="var(--marsh)"
+            strokeWidth="5"
+            strokeLinecap="round"
+            vectorEffect="non-scaling-stroke"
+          />
+          <path
             d={shape.median}
             fill="none"
             stroke="var(--marsh)"

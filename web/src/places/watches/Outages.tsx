@@ -5,6 +5,7 @@ import { queries } from "../../api/queries";
 import { useStale } from "../../api/stale";
 import type { Stretch } from "../../api/watches";
 import { count, exactly } from "../../base/format";
+import { useSay } from "../../parts/Said";
 import { InPlace } from "../../parts/typing/InPlace";
 import { longFor, momentName } from "./time";
 
@@ -36,6 +37,15 @@ export function OutagesHere({ project, stretch, watch }: Props) {
 
 function OutageLine({ outage, named }: { outage: Outage; named: boolean }) {
   const tell = useStale();
+  const say = useSay();
+  const taken = async () => {
+    try {
+      await api.takeOutage(outage.id, !outage.takenBy);
+    } catch (problem) {
+      say((problem as Error).message);
+    }
+    await tell("watches");
+  };
   const save = async (note: string) => {
     try {
       await api.noteOutage(outage.id, note.trim(), outage.note);
@@ -56,7 +66,12 @@ function OutageLine({ outage, named }: { outage: Outage; named: boolean }) {
       <span>
         {named && <Link to={`/watches/${outage.watch}`}>{outage.watchName}</Link>}
         {named && ": "}
-        {outage.cause}
+        {outage.cause}{" "}
+        {!outage.ended && (
+          <button type="button" className="plain-link" data-needs="run" onClick={() => void taken()}>
+            {outage.takenBy ? `${outage.takenBy} looks after it: leave it` : "I look after it"}
+          </button>
+        )}
         <br />
         <InPlace text={outage.note} label="What is noted of this outage" lines save={save}>
           {outage.note ? (

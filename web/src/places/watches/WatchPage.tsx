@@ -17,7 +17,7 @@ import { isBad, RunBeside, runMark, runSentence } from "./RunBeside";
 import { SpanChoice } from "./SpanChoice";
 import { type Allowance, type Over, sentencesOf } from "./sentences";
 import { OverTime, TimeAxis } from "./TimeAxis";
-import { longFor, momentNames, type Span, stretchOf } from "./time";
+import { longFor, momentName, momentNames, type Span, stretchOf } from "./time";
 import { Understood } from "./Understood";
 import { useBeside } from "./useBeside";
 import { useSpan } from "./useSpan";
@@ -65,9 +65,9 @@ export function WatchPage() {
 }
 
 function Watched({ watch, gone }: { watch: Full; gone: () => void }) {
-  const { span, lasting, look, last } = useSpan();
+  const { span, lasting, look, last, again } = useSpan();
   const stretch = useMemo(() => stretchOf(span), [span]);
-  const range = useQuery(queries.rangeOfWatch(watch.id, stretch));
+  const range = useQuery({ ...queries.rangeOfWatch(watch.id, stretch), refetchInterval: again });
   const project = useProject()?.id;
   const allowances = useQuery(queries.allowances(project));
   const beside = useBeside();
@@ -100,7 +100,7 @@ function Watched({ watch, gone }: { watch: Full; gone: () => void }) {
           </OverTime>
           {over && <Numbers over={over} allowance={allowance} />}
           {project && <OutagesHere project={project} stretch={stretch} watch={watch.id} />}
-          <Runs watch={watch} span={span} open={beside.show} />
+          <Runs watch={watch} span={span} again={again} open={beside.show} />
         </div>
         {beside.shown && (
           <RunBeside
@@ -230,12 +230,60 @@ function Head({ watch, gone }: { watch: Full; gone: () => void }) {
           {watch.tags.join(", ") || <span className="add small">+ tags</span>}
         </InPlace>
       </p>
+      <MuteSentence watch={watch} act={act} />
       {watch.next.length > 0 && (
         <p className="muted small" title={`By the clocks of this browser; the watch goes by ${watch.zone}.`}>
           Due {momentNames(watch.next).join(", ")}.
         </p>
       )}
     </>
+  );
+}
+
+const MUTES: [number, string][] = [
+  [30, "30 min"],
+  [120, "2 h"],
+  [480, "8 h"],
+  [1440, "a day"],
+];
+
+interface MuteProps {
+  watch: Full;
+  act: (does: () => Promise<unknown>, said: string) => Promise<void>;
+}
+
+/** Whether people are told of it now. */
+function MuteSentence({ watch, act }: MuteProps) {
+  if (watch.muted.until)
+    return (
+      <p className="muted small">
+        Nobody is told of it until {momentName(watch.muted.until)} ({watch.muted.by}).{" "}
+        <button
+          type="button"
+          className="plain-link"
+          data-needs="edit"
+          onClick={() => void act(() => api.muteWatch(watch.id, 0), "People are told of it again.")}
+        >
+          Tell people again
+        </button>
+      </p>
+    );
+  return (
+    <p className="muted small" data-needs="edit">
+      Tell nobody of it for{" "}
+      {MUTES.map(([minutes, name]) => (
+        <button
+          key={minutes}
+          type="button"
+          className="plain-link mute"
+          onClick={() =>
+            void act(() => api.muteWatch(watch.id, minutes), `Nobody is told of it for ${name}.`)
+          }
+        >
+          {name}
+        </button>
+      ))}
+    </p>
   );
 }
 
@@ -282,14 +330,18 @@ const SOME = 50;
 interface RunsProps {
   watch: Full;
   span: Span;
+  again: number | false;
   open: (shown: { watch: Full; at: number; runs: Shapes["WatchRun"][] }) => void;
 }
 
 /** The newest runs of the stretch, or only the bad ones. */
-function Runs({ watch, span, open }: RunsProps) {
+function Runs({ watch, span, again, open }: RunsProps) {
   const [bad, setBad] = useState(false);
   const [most, setMost] = useState(SOME);
-  const found = useQuery(queries.watchRuns(watch.id, stretchOf(span), bad, most));
+  const found = useQuery({
+    ...queries.watchRuns(watch.id, stretchOf(span), bad, most),
+    refetchInterval: again,
+  });
   const items = found.data?.items ?? [];
   return (
     <section aria-label="Runs">

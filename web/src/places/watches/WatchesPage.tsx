@@ -25,10 +25,10 @@ type Order = (typeof ORDERS)[number];
 /** All watches on one time axis, what is worst first; a click on a line opens the run that was there. */
 export function WatchesPage() {
   const project = useProject();
-  const { span, lasting, look, last } = useSpan();
+  const { span, lasting, look, last, again } = useSpan();
   const stretch = useMemo(() => stretchOf(span), [span]);
   const watches = useQuery({ ...queries.watches(project?.id), refetchInterval: 10_000 });
-  const range = useQuery(queries.watchRange(project?.id, stretch));
+  const range = useQuery({ ...queries.watchRange(project?.id, stretch), refetchInterval: again });
   const allowances = useQuery({ ...queries.allowances(project?.id), refetchInterval: 60_000 });
   const tell = useStale();
   const refresh = useCallback(
@@ -55,9 +55,14 @@ export function WatchesPage() {
     <div className={beside.shown ? "page watches-page with-run" : "page watches-page"}>
       <div className="page-head">
         <h1>{watches.isSuccess ? heading(items) : "Watches"}</h1>
-        <Link className="run-button" data-needs="edit" to="/watches/new">
-          New watch
-        </Link>
+        <span className="watch-acts">
+          <Link className="plain-button" to="/watches/routes">
+            Who is told
+          </Link>
+          <Link className="run-button" data-needs="edit" to="/watches/new">
+            New watch
+          </Link>
+        </span>
       </div>
       {items.length > 0 && (
         <p className="muted">

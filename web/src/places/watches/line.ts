@@ -52,6 +52,8 @@ export function reach(points: Point[], step: number): number {
 export interface Shape {
   /** The usual answers, as a path. */
   median: string;
+  /** Runs by themselves, as dots. */
+  dots: string;
   /** From the usual to the slowest, as a path of areas. */
   band: string;
   trouble: Trouble[];
@@ -92,8 +94,14 @@ export function shapeOf(
   const line = (part: Point[], of: (point: Point) => number) =>
     part.map((point) => `${x(point.at + half)},${y(of(point))}`).join(" L");
   return {
-    // a run by itself is a dot
-    median: runs.map((part) => `M${line(part, (point) => point.median)}${part[1] ? "" : " h0.01"}`).join(" "),
+    median: runs
+      .filter((part) => part[1])
+      .map((part) => `M${line(part, (point) => point.median)}`)
+      .join(" "),
+    dots: runs
+      .filter((part) => !part[1])
+      .map((part) => `M${line(part, (point) => point.median)} h0.01`)
+      .join(" "),
     band: runs
       .map(
         (part) =>

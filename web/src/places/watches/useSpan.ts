@@ -3,6 +3,7 @@ import { useSearchParams } from "react-router";
 import { LASTING, type Span } from "./time";
 
 const AGAIN_MS = 10_000;
+const ASK_AGAIN_MS = 5_000;
 const USUAL = "a day";
 
 /** The stretch that the page shows, kept in its address: so long up to now, which goes on, or from one moment to another. */
@@ -34,6 +35,8 @@ export function useSpan() {
   );
   return {
     span,
+    /** How often what is shown is asked for anew. */
+    again: fixed ? (false as const) : ASK_AGAIN_MS,
     /** How long up to now it is, or empty where it is from one moment to another. */
     lasting: fixed ? "" : lasting,
     look: (at: Span) => put({ from: new Date(at.begin).toISOString(), to: new Date(at.end).toISOString() }),
@@ -41,4 +44,4 @@ export function useSpan() {
   };
 }
 
-const whole = (ms: number) => Math.floor(ms / AGAIN_MS) * AGAIN_MS;
+const whole = (ms: number) => Math.ceil(ms / AGAIN_MS) * AGAIN_MS;
