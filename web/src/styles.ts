@@ -10,6 +10,7 @@ import "./parts/tree/tree.css";
 import "./parts/typing/typing.css";
 import "./places/places.css";
 import "./places/sheet.css";
+import "./places/panel.css";
 import "./places/cases/outline.css";
 import "./places/cases/single.css";
 import "./places/cases/recording.css";

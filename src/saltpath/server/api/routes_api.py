@@ -58,7 +58,6 @@ def list_routes() -> Response:
     takes=NewRoute,
     may="edit",
     did="added the route {}",
-    again=True,
 )
 def add_route(data: NewRoute) -> Response:
     """Watches name it behind `tell`."""
@@ -82,7 +81,6 @@ def add_route(data: NewRoute) -> Response:
     takes=RouteChange,
     may="edit",
     did="changed the route {}",
-    again=True,
 )
 def change_route(data: RouteChange, id: str) -> Response:
     """Under a new name watches that named it do so still."""

@@ -21,7 +21,7 @@ export function AddRoute({ project, carry, none }: Props) {
   if (!open)
     return (
       <p>
-        <button type="button" className="add" data-needs="edit" onClick={() => setOpen(true)}>
+        <button type="button" className="plain-button" data-needs="edit" onClick={() => setOpen(true)}>
           + a route
         </button>
       </p>

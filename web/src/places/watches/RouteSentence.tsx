@@ -80,7 +80,7 @@ export function RouteSentence({ route, others, change, test, remove }: Props) {
         type="button"
         className="plain-link"
         data-needs="edit"
-        aria-label={`Take ${name} away`}
+        aria-label={`Take away ${name}`}
         onClick={remove}
       >
         Take away

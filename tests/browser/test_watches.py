@@ -1,0 +1,173 @@
+"""Watches, as a user makes them, looks at them and is told by them."""
+
+import email
+import email.policy
+import re
+
+from aiosmtpd.controller import Controller
+from playwright.sync_api import expect
+
+from tests.application import free_port
+from tests.browser.page import BrowserTest
+
+
+class Inbox:
+    def __init__(self) -> None:
+        self.subjects: list[str] = []
+
+    async def handle_DATA(self, server, session, envelope):
+        mail = email.message_from_bytes(envelope.content, policy=email.policy.default)
+        self.subjects.append(str(mail["Subject"]))
+        return "250 taken"
+
+
+class Watches(BrowserTest):
+    def made(self, case: str, sentence: str) -> str:
+        """A watch of a case, by the API; its id."""
+        asked = {"project": self.app.project, "case": self.app.cases()[case], "sentence": sentence}
+        status, _, made = self.app.ask("POST", "/watches", asked)
+        self.assertEqual(status, 201, made)
+        self.addCleanup(self.app.ask, "DELETE", f"/watches/{made['id']}")
+        return str(made["id"])
+
+    def test_from_a_case_to_a_watch_with_a_mail_route(self):
+        inbox, port = Inbox(), free_port()
+        server = Controller(inbox, "127.0.0.1", port)
+        server.start()
+        self.addCleanup(server.stop)
+        page = self.page
+        self.go("/watches/routes")
+        page.get_by_role("button", name="+ a route").click()
+        page.get_by_label("What it is called").fill("night")
+        page.get_by_label("Whom it tells").fill("night@fernholm.example")
+        page.get_by_label("From whom it comes").fill("salt@fernholm.example")
+        page.get_by_label("The mail server").fill(f"127.0.0.1:{port}")
+        page.get_by_label("How it is spoken to").select_option("without encryption")
+        page.get_by_role("button", name="Add the route").click()
+        page.get_by_role("button", name="Test night").click()
+        told = page.get_by_role("region", name="What was told")
+        told.get_by_text("A test from Salt Path: this route works").first.wait_for()
+        self.app.wait(lambda: inbox.subjects == ["A test from Salt Path: this route works"])
+        told.get_by_text(re.compile("arrived")).first.wait_for()
+
+        self.open_case("A long vessel gets a berth long enough")
+        page.get_by_role("link", name="watch this").click()
+        when = page.get_by_label("When, where, and what is expected")
+        when.fill("every 1 s against Rehearsal, bad aftr 1")
+        page.get_by_text("'bad aftr 1' is not understood").wait_for()
+        when.fill("every 1 s against Rehearsal, bad after 1, tell nigth")
+        page.get_by_text(re.compile("Understood: every second")).wait_for()
+        page.get_by_role("button", name="Watch it").click()
+        page.get_by_role("alert").get_by_text("did you mean night?").wait_for()
+        when.fill("every 1 s against Rehearsal, bad after 1, tell night")
+        page.get_by_role("button", name="Watch it").click()
+        page.get_by_text(re.compile(r"Failing for \d+ runs?, since .*expected at least")).wait_for()
+        self.app.wait(lambda: len(inbox.subjects) > 1)
+        name = "A long vessel gets a berth long enough"
+        self.assertEqual(inbox.subjects[1], f"{name} is failing")
+
+        page.get_by_text("an hour", exact=True).click()
+        page.locator(".watch-run button").first.click()
+        beside = page.get_by_role("complementary", name=f"A run of {name}")
+        beside.get_by_text(re.compile("it failed")).wait_for()
+        beside.get_by_role("button", name="Ask for a berth").click()
+        beside.get_by_text(re.compile("expected at least 141.9")).first.wait_for()
+        beside.get_by_text("Evidence").wait_for()
+        page.get_by_role("button", name="I look after it").click()
+        page.get_by_role("button", name=re.compile("looks after it: leave it")).wait_for()
+        page.get_by_role("button", name="2 h", exact=True).click()
+        page.get_by_text(re.compile("Nobody is told of it until")).wait_for()
+        self.assertEqual(self.axe(), [])
+        page.get_by_role("button", name="Watch no more").click()
+        page.get_by_role("heading", name=f"{name} is watched no more").wait_for()
+        page.get_by_role("button", name="Undo").click()
+        page.get_by_role("button", name="Turn it off").click()
+        page.get_by_text("It is off.").wait_for()
+        self.forgive_refusals()
+        page.get_by_role("button", name="Watch no more").click()
+        page.get_by_role("heading", name=f"{name} is watched no more").wait_for()
+
+    def test_the_time_is_dragged_over_to_look_closer(self):
+        page = self.page
+        self.go("/watches")
+        row = page.locator(".watch-row", has_text="Vessel register")
+        row.get_by_text(re.compile("Half of the answers come within")).wait_for()
+        page.get_by_text("30 days", exact=True).click()
+        page.get_by_role("heading", name=re.compile("outages here")).wait_for()
+        box = row.locator(".over-time").bounding_box()
+        at = box["y"] + box["height"] / 2
+        page.mouse.move(box["x"] + box["width"] * 0.5, at)
+        page.mouse.down()
+        page.mouse.move(box["x"] + box["width"] * 0.6, at, steps=5)
+        page.locator(".time-marked").wait_for()
+        page.mouse.up()
+        expect(page).to_have_url(re.compile(r"from=.*to="))
+        page.get_by_role("button", name="up to now again").wait_for()
+        begin, end = re.findall(r"(?:from|to)=([^&]+)", page.url)
+        self.assertLess(begin, end)
+        row.get_by_text(re.compile(r"Half of the answers|No runs here")).wait_for()
+        page.go_back()
+        page.get_by_text("30 days", exact=True).wait_for()
+        page.get_by_label("Find watches").fill("kvist")
+        expect(page.locator(".watch-row h3")).to_have_count(1)
+        page.get_by_label("Find watches").fill("nothing like it")
+        page.get_by_text("No watch has these words.").wait_for()
+        page.get_by_label("Find watches").fill("")
+        page.get_by_text("by supplier", exact=True).click()
+        page.get_by_role("heading", name="Registry of Kvist").wait_for()
+
+    def test_trouble_is_clicked_and_its_outage_noted(self):
+        page = self.page
+        self.go("/watches?over=30+days")
+        row = page.locator(".watch-row", has_text="Vessel register")
+        trouble = row.locator(".trouble-failed").last
+        trouble.wait_for()
+        box = trouble.bounding_box()
+        page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        beside = page.get_by_role("complementary", name="A run of Vessel register")
+        beside.get_by_text(re.compile("took longer than its limit|was blocked")).wait_for()
+        outages = page.get_by_role("region", name="Outages")
+        outages.get_by_role("button", name="+ note").first.click()
+        page.get_by_label("What is noted of this outage").fill("The registry moved.")
+        page.keyboard.press("Control+Enter")
+        outages.get_by_text("The registry moved.").wait_for()
+
+    def test_a_watch_is_changed_by_its_sentence(self):
+        watch = self.made("Free berths are listed", "every 2 s against Rehearsal")
+        self.go(f"/watches/{watch}?over=an+hour")
+        page = self.page
+        page.get_by_text(re.compile("Nothing to report")).wait_for()
+        page.get_by_role("button", name="every 2 s against Rehearsal").click()
+        field = page.get_by_label("When, where and what is expected")
+        field.fill("every 3 s against Nowhere")
+        page.keyboard.press("Enter")
+        page.get_by_text("There is no environment Nowhere.").wait_for()
+        field.fill("every 3 s against Rehearsal, at most 2 s, available 99 %")
+        page.keyboard.press("Enter")
+        page.get_by_role(
+            "button", name=re.compile("every 3 s against Rehearsal, at most 2 s")
+        ).wait_for()
+        page.get_by_text(re.compile(r"May still fail for .* this month")).wait_for()
+        self.assertIn("every: 3 s", self.exported(watch))
+        self.forgive_refusals()
+
+    def forgive_refusals(self) -> None:
+        """The browser itself reports an answer's status."""
+        self.said = [line for line in self.said if "422" not in line]
+
+    def exported(self, watch: str) -> str:
+        found = self.app.get(f"/watches/{watch}")["document"]
+        return "\n".join(f"{key}: {value}" for key, value in found.items())
+
+    def test_axe_finds_no_serious_fault_in_either_theme(self):
+        watch = self.app.get(f"/watches?project={self.app.project}")["items"][0]["id"]
+        for path in ("/watches", f"/watches/{watch}", "/watches/new", "/watches/routes"):
+            for theme in ("dark", "light"):
+                with self.subTest(f"{path} {theme}"):
+                    self.go(path)
+                    self.page.get_by_role("heading", level=1).wait_for()
+                    toggle = self.page.get_by_role("button", name=f"Use the {theme} theme")
+                    if toggle.count():
+                        toggle.click()
+                    self.page.wait_for_timeout(600)
+                    self.assertEqual(self.axe(), [])
