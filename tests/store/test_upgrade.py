@@ -1,6 +1,6 @@
 """Installations of earlier versions: a data folder of each, as the demonstration left it there, is
 brought up, and everything in it can be read. `python -m tests.store.test_upgrade keep` makes one of
-this version, `kept/MAIN-EVIDENCE.zip` by the versions of its two files; each release adds one."""
+this version, `kept/MAIN-EVIDENCE-HISTORY.zip` by the versions of its files; each release adds one."""
 
 import shutil
 import sqlite3
@@ -12,6 +12,7 @@ from contextlib import closing
 from pathlib import Path
 
 from saltpath.core.format.reader import case_from_data
+from saltpath.core.format.watch_reader import read_watch
 from saltpath.runner.planning import Planner
 from saltpath.store import (
     backup,
@@ -25,6 +26,7 @@ from saltpath.store import (
     run_rows,
     runs,
     secrets,
+    watches,
 )
 from saltpath.store.database import FILES, connect, migrate, newest_version
 from saltpath.store.restoring import restore
@@ -44,12 +46,17 @@ class Upgrade(unittest.TestCase):
                 folder.mkdir()
                 with zipfile.ZipFile(archive) as packed:
                     packed.extractall(folder)
-                versions = {which: _version(folder, file) for which, file in FILES.items()}
-                self.assertEqual(archive.stem, f"{versions['main']:03d}-{versions['evidence']:03d}")
+                versions = {
+                    which: _version(folder, file)
+                    for which, file in FILES.items()
+                    if (folder / file).exists()
+                }
+                written = "-".join(f"{version:03d}" for version in versions.values())
+                self.assertEqual(archive.stem, written)
                 migrate(folder)
                 for which, file in FILES.items():
                     self.assertEqual(_version(folder, file), newest_version(which))
-                    if versions[which] < newest_version(which):
+                    if versions.get(which, newest_version(which)) < newest_version(which):
                         kept = f"{file}.before-{newest_version(which):03d}"
                         self.assertEqual(_version(folder, kept), versions[which])
                 main, seen = connect(folder), connect(folder, "evidence")
@@ -82,6 +89,8 @@ class Upgrade(unittest.TestCase):
                 self.assertEqual(resources.left_by(main, seen, run), [])
             self.assertGreater(steps, 10)
             last_verdicts.of_project(main, project.id)
+            for watch in watches.watches(main, project.id):
+                read_watch(watch.document)
             self.assertTrue(people.local_owner(main).administrator)
             project_files.listed(main, project.id)
             opened = secrets.secrets_for(main, folder, project.id, "Rehearsal")
