@@ -1,9 +1,7 @@
 """`make screenshots`: one current picture of each main view, from the demonstration."""
 
-import io
 from pathlib import Path
 
-from openpyxl import Workbook
 from playwright.sync_api import Page, sync_playwright
 
 from tests.application import Application
@@ -38,6 +36,7 @@ def main() -> None:
             ("setup", "/setup", "light"),
             ("shared-steps", f"/cases/{shared}", "light"),
             ("people", "/setup/people", "light"),
+            ("watches", "/watches?over=30+days", "light"),
             ("case-dark", f"/cases/{names['A long vessel gets a berth long enough']}", "dark"),
         ]:
             page.add_init_script(f"localStorage.setItem('saltpath-theme', '{theme}')")
@@ -60,34 +59,29 @@ def main() -> None:
         page.get_by_text("Since then").wait_for()
         page.wait_for_timeout(300)
         page.screenshot(path=FOLDER / "versions.png")
+        status, _, watch = app.ask(
+            "POST",
+            "/watches",
+            {
+                "project": app.project,
+                "case": names["A long vessel gets a berth long enough"],
+                "sentence": "every 2 s against Rehearsal, at most 0.5 s, tell desk",
+            },
+        )
+        assert status == 201, watch
+        page.goto(f"{app.address}/watches/{watch['id']}?over=an+hour")
+        page.get_by_text("Failing for").wait_for()
+        page.locator(".watch-run button").first.click()
+        page.get_by_role("button", name="Ask for a berth").click()
+        page.wait_for_timeout(900)
+        page.screenshot(path=FOLDER / "watch.png")
+        app.ask("DELETE", f"/watches/{watch['id']}")
         page.goto(f"{app.address}/cases/recording?suite={suite}")
         har = an_agents_morning(f"http://127.0.0.1:{app.harbour_port}").har()
         file = {"name": "An agent's morning.har", "mimeType": "application/json", "buffer": har}
         page.get_by_label("A browser's recording, as a HAR file").set_input_files(files=[file])
         page.get_by_text("entries are left out").wait_for()
         page.screenshot(path=FOLDER / "recording.png")
-        page.goto(f"{app.address}/cases/workbook?suite={suite}")
-        page.get_by_label("A workbook or a CSV file").set_input_files(
-            files=[desk_workbook(app.harbour_port)]
-        )
-        page.get_by_label("What the column Home port is").select_option("is expected of…")
-        page.get_by_role("heading", name="cases would be made").wait_for()
-        page.screenshot(path=FOLDER / "workbook.png")
-        for path in ("vessels/V-0", "vessels/V-101"):
-            page.goto(f"{app.address}/cases/single")
-            field = page.get_by_label("A request: a method and an address")
-            field.fill(f"http://127.0.0.1:{app.harbour_port}/{path}")
-            field.press("Control+Enter")
-            page.get_by_role("region", name="Sent before").wait_for()
-        page.get_by_title("The method and the address").click()
-        address = page.get_by_label("The method and the address")
-        address.fill(f"GET http://127.0.0.1:{app.harbour_port}/berths")
-        address.press("Enter")
-        page.get_by_title("The method and the address").get_by_text("/berths").wait_for()
-        page.keyboard.press("Control+Enter")
-        page.get_by_role("region", name="Sent before").get_by_text("/berths").wait_for()
-        page.wait_for_timeout(500)
-        page.screenshot(path=FOLDER / "single.png")
         side_by_side(app, page)
         compared(app, page, names["Free berths are listed"])
         browser.close()
@@ -120,37 +114,6 @@ def compared(app: Application, page: Page, case: str) -> None:
     octets = app.ask("GET", f"/runs/{after['id']}/report?format=html")[2]
     page.set_content(octets.decode())
     page.screenshot(path=FOLDER / "report.png")
-
-
-def desk_workbook(harbour: int) -> dict[str, object]:
-    """A workbook as a team might keep it."""
-    rows = [
-        ["Test case", "Method", "URL", "Expected status", "Home port", "Remark"],
-        [
-            "A small ferry is registered",
-            "GET",
-            f"http://127.0.0.1:{harbour}/vessels/V-101",
-            200,
-            "Fernholm",
-            "",
-        ],
-        [
-            "A coaster is registered",
-            "GET",
-            f"http://127.0.0.1:{harbour}/vessels/V-107",
-            200,
-            "Kvist",
-            "asked for by the desk",
-        ],
-        ["No such vessel", "GET", f"http://127.0.0.1:{harbour}/vessels/V-0", 404, "", ""],
-    ]
-    book = Workbook()
-    for row in rows:
-        book.active.append(row)
-    out = io.BytesIO()
-    book.save(out)
-    kind = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
-    return {"name": "desk.xlsx", "mimeType": kind, "buffer": out.getvalue()}
 
 
 if __name__ == "__main__":

@@ -1,6 +1,7 @@
 """Installations of earlier versions: a data folder of each, as the demonstration left it there, is
 brought up, and everything in it can be read. `python -m tests.store.test_upgrade keep` makes one of
-this version, `kept/MAIN-EVIDENCE-HISTORY.zip` by the versions of its files; each release adds one."""
+this version, `kept/MAIN-EVIDENCE-HISTORY.zip` by the versions of its files; each release adds
+one."""
 
 import shutil
 import sqlite3
