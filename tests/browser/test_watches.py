@@ -51,7 +51,7 @@ class Watches(BrowserTest):
         told.get_by_text(re.compile("arrived")).first.wait_for()
 
         self.open_case("A long vessel gets a berth long enough")
-        page.get_by_role("link", name="watch this").click()
+        page.get_by_role("link", name="Watch", exact=True).click()
         when = page.get_by_label("When, where, and what is expected")
         when.fill("every 1 s against Rehearsal, bad aftr 1")
         page.get_by_text("'bad aftr 1' is not understood").wait_for()
@@ -152,12 +152,30 @@ class Watches(BrowserTest):
         self.forgive_refusals()
 
     def forgive_refusals(self) -> None:
-        """The browser itself reports an answer's status."""
-        self.said = [line for line in self.said if "422" not in line]
+        """The browser itself reports the status of an answer: of what was refused, and of what is
+        gone while it was asked for."""
+        self.said = [line for line in self.said if "422" not in line and "410" not in line]
 
     def exported(self, watch: str) -> str:
         found = self.app.get(f"/watches/{watch}")["document"]
         return "\n".join(f"{key}: {value}" for key, value in found.items())
+
+    def test_the_wall_says_when_it_has_lost_its_connection(self):
+        page = self.page
+        self.go("/watches/wall")
+        page.get_by_role("heading", name=re.compile("watches are well|is failing")).wait_for()
+        expect(page.locator(".wall-watch h2").first).to_be_visible()
+        size = page.locator(".wall-watch h2").first.evaluate("e => getComputedStyle(e).fontSize")
+        self.assertGreaterEqual(float(size.removesuffix("px")), 20)
+        self.assertEqual(self.axe(), [])
+        page.clock.install()
+        page.route("**/api/v1/watches*", lambda route: route.abort())
+        page.clock.fast_forward(60_000)
+        page.get_by_role("heading", name=re.compile("No connection for")).wait_for()
+        page.unroute("**/api/v1/watches*")
+        page.clock.fast_forward(20_000)
+        page.get_by_role("heading", name=re.compile("watches are well|is failing")).wait_for()
+        self.said = [line for line in self.said if "ERR_" not in line]
 
     def test_axe_finds_no_serious_fault_in_either_theme(self):
         watch = self.app.get(f"/watches?project={self.app.project}")["items"][0]["id"]

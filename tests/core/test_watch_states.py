@@ -3,6 +3,7 @@
 import random
 import unittest
 
+from saltpath.core.watching.own_side import WITHIN_US, OwnSide
 from saltpath.core.watching.states import Change, Rule, Seen, State, after
 
 
@@ -60,6 +61,28 @@ class States(unittest.TestCase):
     def test_what_was_not_watched_breaks_no_row(self) -> None:
         runs = [Seen(0, True), Seen(1, None), Seen(2, True), Seen(3, None), Seen(4, True)]
         self.assertEqual([one.kind for one in told(runs, Rule(3, 1))], ["outage"])
+
+
+class OwnSides(unittest.TestCase):
+    def test_it_is_ours_when_most_different_hosts_are_out_of_reach_at_once(self) -> None:
+        own = OwnSide()
+        for host in ("a:443", "b:443", "c", "d"):
+            own.heard(host, 0, True)
+        own.heard("a:443", 10, False)
+        own.heard("b:443", 11, False)
+        self.assertFalse(own.cut(12), "half of them")
+        own.heard("c", 12, False)
+        self.assertTrue(own.cut(13))
+        own.heard("a:443", 14, True)
+        self.assertFalse(own.cut(15))
+        own.heard("a:443", 16, False)
+        self.assertFalse(own.cut(16 + WITHIN_US), "what they did long ago says nothing")
+
+    def test_few_hosts_and_this_machine_itself_tell_nothing(self) -> None:
+        own = OwnSide()
+        for host in ("a", "b", "127.0.0.1:80", "localhost:1", "[::1]:80", ""):
+            own.heard(host, 0, False)
+        self.assertFalse(own.cut(1))
 
 
 if __name__ == "__main__":

@@ -44,6 +44,7 @@ from saltpath.core.watching.flags import (
     fate_of_verdict,
     flag_of,
 )
+from saltpath.core.watching.own_side import OwnSide
 from saltpath.core.watching.sentences import show_limit
 from saltpath.engine.by_sockets import SocketTransfers
 from saltpath.engine.run import run_plan, utc_us
@@ -84,6 +85,8 @@ class _Attempt(Struct):
     host: str = ""
     us: int = 0
     answered: bool = False
+    reached: bool = True
+    """Whoever was asked last has answered something."""
 
 
 class Watcher:
@@ -102,6 +105,7 @@ class Watcher:
         self._agenda = Agenda()
         self._ended: list[Result] = []
         self._at_once = asyncio.Semaphore(MOST_AT_ONCE)
+        self._own_side = OwnSide()
         self._lags: deque[tuple[int, int]] = deque(maxlen=4_000)
         self._tasks: set[asyncio.Task[None]] = set()
         self._ledger_thread = ThreadPoolExecutor(1, "ledger")
@@ -237,8 +241,13 @@ class Watcher:
             bits |= ANSWERED
         if fate in ("slow", "blocked") and self._lagged_since(begun):
             bits |= OWN_SIDE
+        cut = fate == "blocked" and not believed.reached and self._own_side.cut(self._now_us())
+        if cut:
+            bits |= OWN_SIDE
         failure = believed.failure
         signature, why = (failure.signature, _said(failure)) if failure else ("", "")
+        if cut:
+            why = "Most hosts cannot be reached from here at once"
         if fate == "slow" and limit is not None:
             signature = SLOW
             why = f"Answers took {show_limit(believed.us)}, the limit is {show_limit(limit)}"
@@ -313,6 +322,10 @@ class Watcher:
                 if event.part in ("once", "steps") and event.exchanges:
                     found.us += sum(exchange.times.total for exchange in event.exchanges)
                     found.answered = True
+                for exchange in event.exchanges:
+                    found.reached = exchange.status > 0
+                    host = urlsplit(exchange.address).netloc
+                    self._own_side.heard(host, self._now_us(), found.reached)
                 if event.verdict in ("failed", "blocked") and event.exchanges and not found.host:
                     found.host = urlsplit(event.exchanges[-1].address).netloc
             if isinstance(event, StepFinished | RowFinished | CaseFinished):

@@ -20,6 +20,7 @@ const PAGES: Record<string, Load> = {
   runs: () => import("./runs/RunsPage").then((part) => part.RunsPage),
   watches: () => import("./watches/WatchesPage").then((part) => part.WatchesPage),
   "watches/new": () => import("./watches/NewWatchPage").then((part) => part.NewWatchPage),
+  "watches/wall": () => import("./watches/WallPage").then((part) => part.WallPage),
   "watches/routes": () => import("./watches/RoutesPage").then((part) => part.RoutesPage),
   "watches/:id": () => import("./watches/WatchPage").then((part) => part.WatchPage),
   "runs/:id/beside/:other": () => import("./runs/ComparePage").then((part) => part.ComparePage),

@@ -56,6 +56,9 @@ export function WatchesPage() {
       <div className="page-head">
         <h1>{watches.isSuccess ? heading(items) : "Watches"}</h1>
         <span className="watch-acts">
+          <Link className="plain-button" to="/watches/wall">
+            Wall
+          </Link>
           <Link className="plain-button" to="/watches/routes">
             Who is told
           </Link>

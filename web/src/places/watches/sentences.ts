@@ -42,7 +42,7 @@ function standing(watch: Watch): string {
     case "bad":
       return `${count(runs, "bad run")}, since ${momentName(since ?? "")}${because}.`;
     case "own side":
-      return why ? `It cannot run: ${why}.` : "Our own side could not keep up; that does not count.";
+      return why ? `Our own side: ${why}.` : "Our own side could not keep up; that does not count.";
     case "unchecked":
       return "Its last run checked nothing.";
     case "good":

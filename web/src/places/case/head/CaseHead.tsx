@@ -47,7 +47,11 @@ export function CaseHead(props: Props) {
         </h1>
       </div>
       <Views view={view} show={show} />
-      <Saved of={of} state={state} said={false} />
+      <Saved of={of} state={state} said={false}>
+        <Link className="plain-button" data-needs="edit" to={`/watches/new?case=${of.id}`}>
+          Watch
+        </Link>
+      </Saved>
       <RunButton
         what={rows ? "" : "this case"}
         rows={rows}
@@ -135,12 +139,6 @@ function Facts({ of, state, evidence, others, step }: Props) {
         >
           {of.onFailure === "stop" ? "stops at what fails" : "goes on after what fails"}
         </button>
-        <span data-needs="edit">
-          {" · "}
-          <Link className="plain-link" to={`/watches/new?case=${of.id}`}>
-            watch this
-          </Link>
-        </span>
       </p>
       {(isCut || all) && (
         <button type="button" className="plain-link small" aria-expanded={all} onClick={() => setAll(!all)}>

@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { type ReactNode, useState } from "react";
 import type { Case } from "../../../api";
 import { History } from "../edit/History";
 import type { Editing } from "../state/useEditing";
@@ -17,8 +17,17 @@ export function SavedSaid({ state }: { state: Editing }) {
   );
 }
 
-/** Undo, redo, what was before, and whether everything is kept. `said`: whether the last is said here. */
-export function Saved({ of, state, said = true }: { of: Case; state: Editing; said?: boolean }) {
+interface Props {
+  of: Case;
+  state: Editing;
+  /** Whether it is said here that everything is kept. */
+  said?: boolean;
+  /** What else can be done with it. */
+  children?: ReactNode;
+}
+
+/** Undo, redo, what was before, and whether everything is kept. */
+export function Saved({ of, state, said = true, children }: Props) {
   const [open, setOpen] = useState(false);
   return (
     <>
@@ -45,6 +54,7 @@ export function Saved({ of, state, said = true }: { of: Case; state: Editing; sa
         <button type="button" className="plain-button" onClick={() => setOpen(true)}>
           Versions
         </button>
+        {children}
       </div>
       {open && <History id={of.id} version={of.version} editing={state.edits} close={() => setOpen(false)} />}
     </>
