@@ -21,6 +21,7 @@ from saltpath.core.format import (
     tables,
     watch_reader,
     words,
+    writer,
 )
 from saltpath.core.format.source import read_source
 
@@ -227,6 +228,7 @@ class Schemas(unittest.TestCase):
         )
         watch = schema.watch_schema()["properties"]
         self.assertEqual(set(watch), set(watch_reader.WATCH_KEYS))
+        self.assertEqual(set(writer.ORDER_OF_WATCH), set(watch_reader.WATCH_KEYS))
         self.assertEqual(set(watch["limits"]["properties"]), set(watch_reader.LIMIT_KEYS))
 
     def test_every_key_is_explained(self):

@@ -13,7 +13,7 @@ from saltpath.core.watching.watch import Watch
 
 BASE = {"salt-path": 1, "watch": "Tide tables", "tag": "feeds"}
 WRONG = {
-    "every: 0.5 s": "a watch runs each second at most",
+    "every: 0.5 s": "so many whole seconds",
     "every: soon": "expected how often",
     "cron: 61 2 * * *": "is not read as cron",
     "cron: 30 2 31 2 *": "is not read as cron",

@@ -189,7 +189,7 @@ class Forks(unittest.TestCase):
         with Application() as app:
             self.assertEqual(len(os.listdir(f"/proc/{app.process.pid}/task")), 1)
             kinds = {kind: len(found) for kind, found in app.children().items()}
-            self.assertEqual(kinds, {"web": 1, "writer": 1, "keeper": 1, "runner": 2})
+            self.assertEqual(kinds, {"web": 1, "writer": 1, "keeper": 1, "runner": 2, "watcher": 1})
 
 
 class Life(unittest.TestCase):

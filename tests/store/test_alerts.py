@@ -21,11 +21,19 @@ from aiosmtpd.controller import Controller
 from aiosmtpd.smtp import AuthResult
 
 from saltpath.core.values.grammar import Unreadable
-from saltpath.core.watching.alerts import lasting, read_template, signed, together
+from saltpath.core.watching.alerts import (
+    Told,
+    body_of,
+    lasting,
+    message,
+    read_template,
+    signed,
+    together,
+)
 from saltpath.core.watching.flags import flag_of
 from saltpath.core.watching.states import Rule
 from saltpath.runner.alerting import opening
-from saltpath.runner.telling import Teller, server_of
+from saltpath.runner.telling import Teller, mail_of, server_of
 from saltpath.store import people, projects, routes, secrets, watches
 from saltpath.store.database import connect, migrate, write
 from saltpath.store.history import alerts, outages, runs
@@ -288,6 +296,19 @@ class Alerts(unittest.TestCase):
         self.pass_(120)
         self.assertEqual((len(self.hook.got), len(later.got)), (2, 2), "whoever was told")
 
+    def test_whatever_a_watch_is_called_it_is_one_line_of_a_mail(self) -> None:
+        watch = self.watch("Tides\nBcc: all@fernholm.example")
+        mail = self.route(
+            kind="mail", to=("a@b.example",), server="127.0.0.1:1", sender="c@d.example"
+        )
+        self.ran(watch, "failed")
+        self.pass_(20)
+        [(said, _)] = alerts.log_of(self.history, self.project.id, None, 9)
+        made = mail_of(mail, said, 0)
+        self.assertNotIn("\n", made["Subject"])
+        self.assertIsNone(made["Bcc"])
+        self.assertTrue(made.as_bytes())
+
     def test_a_route_that_is_gone_tells_nobody_and_holds_nobody_up(self) -> None:
         stored = self.route()
         watch = self.watch()
@@ -309,6 +330,14 @@ class Parts(unittest.TestCase):
         for wrong in ('{"text": {text}}', "{text}", '{"a": "{text}"'):
             with self.assertRaises(Unreadable, msg=wrong):
                 read_template(wrong)
+
+    def test_what_was_inserted_is_not_read_again(self) -> None:
+        told = Told('{link} "quoted"', "Live", "", 0, 0, "{state}", 1, "http://x/{text}")
+        made = message("outage", [told], "UTC", 60)
+        body = body_of('{"a": "{sentence}", "b": "{link} {watches}"}', "outage", made, [told], "P")
+        found = json.loads(body)
+        self.assertEqual(found["a"], '{link} "quoted" is failing')
+        self.assertEqual(found["b"], 'http://x/{text} {link} "quoted"')
 
     def test_keys_and_lengths(self) -> None:
         key = b"0123456789abcdef01234567"

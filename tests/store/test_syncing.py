@@ -23,6 +23,7 @@ from saltpath.formats.folders import read_disk
 from saltpath.store import (
     cases,
     documents,
+    environments,
     folders,
     people,
     project_files,
@@ -168,6 +169,21 @@ class Syncing(unittest.TestCase):
         file.write_text("salt-path: 1\nwatch: Tides\nevry: 1 min\n")
         told = self.sync("--yes", status=2)
         self.assertIn("did you mean 'every'?", told)
+
+    def test_what_watches_name_may_be_called_otherwise(self) -> None:
+        document = {"salt-path": 1, "watch": "W", "suite": "suites/desks", "environment": "Live"}
+        held = watches.add(self.store, self.project.id, self.owner, document)
+        suites = {one.folder: one for one in projects.suites(self.store, self.project.id)}
+        projects.put_into(self.store, suites["suites/desks"], suites["suites/arrivals"])
+        [live] = [
+            one for one in projects.environments(self.store, self.project.id) if one.name == "Live"
+        ]
+        renamed = lambda old: {**old, "environment": "Open sea"}  # noqa: E731
+        environments.change_environment(
+            self.store, self.data, self.project, live, self.owner, renamed
+        )
+        now = watches.watch(self.store, held.oid).document
+        self.assertEqual((now["suite"], now["environment"]), ("suites/arrivals/desks", "Open sea"))
 
     def test_a_suite_that_stands_elsewhere_is_the_same_one(self) -> None:
         """Moved on a disk, and back by the page, it is whom its secrets are sealed for."""

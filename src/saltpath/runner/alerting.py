@@ -14,6 +14,7 @@ from urllib.parse import quote
 from msgspec import Struct
 
 from saltpath.core.format.watch_reader import named_in
+from saltpath.core.values import plain
 from saltpath.core.values.grammar import Unreadable
 from saltpath.core.watching.alerts import (
     REMIND_AFTER_S,
@@ -180,12 +181,12 @@ class Alerting(Struct):
         document = watch.document
         link = f"{self.address}/watches/{quote(watch.oid)}?over=a+day"
         return Told(
-            watch.name,
-            str(document.get("environment", "")),
-            str(document.get("supplier", "")),
+            _line(watch.name),
+            _line(document.get("environment", "")),
+            _line(document.get("supplier", "")),
             one.began,
             one.ended,
-            one.cause,
+            _line(one.cause),
             one.runs,
             link,
         )
@@ -202,6 +203,11 @@ def _grouped(waiting: list[Waiting], known: dict[int, Outage]) -> list[list[Wait
         (by_outage[id][-1].alert.at // SECOND_US, known[id].signature, known[id].host) for id in ids
     ]
     return [[one for place in group for one in by_outage[ids[place]]] for group in together(causes)]
+
+
+def _line(text: object) -> str:
+    """One line of a mail or a header, whatever somebody called a thing."""
+    return plain.whole_text(" ".join(str(text).split()))
 
 
 def opening(hours: Sequence[str], zone: str, now: int) -> int:

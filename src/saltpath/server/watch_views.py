@@ -24,7 +24,7 @@ from saltpath.core.watching.sentences import said_when, sentence
 from saltpath.core.watching.watch import Watch
 from saltpath.server.api.views import moment
 from saltpath.server.context import database
-from saltpath.store import around, cases, projects, watches
+from saltpath.store import around, cases, projects, routes, watches
 from saltpath.store.database import NotFound, now_us
 from saltpath.store.documents import Document
 from saltpath.store.history import alerts, runs
@@ -98,6 +98,8 @@ class _Targets:
 
     def __init__(self, project: Document) -> None:
         self._project = project
+        every = routes.routes(database(), project.id)
+        self.routes = frozenset(one.route.name for one in every)
         self._suites: dict[str, Document] | None = None
         self._cases: dict[str, tuple[str, str]] | None = None
 
@@ -142,6 +144,7 @@ def view(found: Read, standing: Standing | None, targets: _Targets) -> dict[str,
         "tags": list(watch.tags),
         "limitMs": None if watch.limits.time_us is None else watch.limits.time_us / 1000,
         "problem": found.problem,
+        "noRoutes": [name for name in watch.tell if name not in targets.routes],
         "nextAt": moment(due),
         "standing": standing_view(watch, standing),
     }

@@ -6,7 +6,7 @@ import sqlite3
 from pathlib import Path
 from typing import Any
 
-from saltpath.store import documents, projects, secrets
+from saltpath.store import documents, projects, secrets, watches
 from saltpath.store.database import Conflict, write
 from saltpath.store.documents import Document, Edit
 
@@ -73,6 +73,9 @@ def change_environment(
         documents.change(connection, project, actor, usual)
         for suite in projects.suites(connection, project.id):
             documents.change(connection, suite, actor, inside)
+        watches.follow(
+            connection, project.id, "environment", lambda held: name if held == before else held
+        )
 
 
 def remove_environment(

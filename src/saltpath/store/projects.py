@@ -9,6 +9,7 @@ from typing import Any
 
 from saltpath.core.format.folder import folders_above
 from saltpath.core.values import plain
+from saltpath.store import watches
 from saltpath.store.database import Conflict, NotFound, new_id, now_us, write
 from saltpath.store.documents import Document, check, document_of
 from saltpath.store.events import suites_changed
@@ -229,6 +230,13 @@ def put_into(connection: sqlite3.Connection, moved: Document, into: Document | N
                 "substr(file, 1, ?) = ?",
                 (path, len(row.folder) + 1, row.id, len(row.folder) + 1, f"{row.folder}/"),
             )
+        before = moved.folder
+
+        def now(path: str) -> str:
+            inside_it = path == before or path.startswith(f"{before}/")
+            return free + path.removeprefix(before) if inside_it else path
+
+        watches.follow(connection, moved.project, "suite", now)
         move_suite(connection, moved, None)
 
 

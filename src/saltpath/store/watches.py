@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import hashlib
 import sqlite3
+from collections.abc import Callable
 from typing import Any
 
 from saltpath.core.format.folder import slug
@@ -139,6 +140,20 @@ def rename_route(
     with write(connection):
         for one in watches(connection, project):
             documents.change(connection, one, actor, renamed)
+
+
+def follow(
+    connection: sqlite3.Connection, project: int, key: str, renamed: Callable[[str], str]
+) -> None:
+    """What watches name under a key is called otherwise now: they go on to name it."""
+
+    def edit(held: dict[str, Any]) -> dict[str, Any]:
+        return {**held, key: renamed(held[key])} if isinstance(held.get(key), str) else held
+
+    with write(connection):
+        for one in watches(connection, project):
+            row = connection.execute("SELECT actor FROM watch WHERE id = ?", (one.id,)).fetchone()
+            documents.change(connection, one, row["actor"], edit)
 
 
 def remove(connection: sqlite3.Connection, of: Document) -> None:

@@ -4386,6 +4386,7 @@ export interface components {
             tags: string[];
             limitMs: number | null;
             problem: string;
+            noRoutes: string[];
             nextAt: string | null;
             standing: components["schemas"]["WatchStanding"];
         };
@@ -4403,6 +4404,7 @@ export interface components {
             tags: string[];
             limitMs: number | null;
             problem: string;
+            noRoutes: string[];
             nextAt: string | null;
             standing: components["schemas"]["WatchStanding"];
             version: number;

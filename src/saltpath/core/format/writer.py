@@ -87,6 +87,33 @@ ORDER = (
     "afterwards",
     "at the end",
 )
+ORDER_OF_WATCH = (
+    "salt-path",
+    "watch",
+    "about",
+    "key",
+    "case",
+    "suite",
+    "tag",
+    "every",
+    "cron",
+    "exact",
+    "hours",
+    "zone",
+    "environment",
+    "pick",
+    "values",
+    "limits",
+    "bad after",
+    "good after",
+    "try again",
+    "may change",
+    "maintenance",
+    "tell",
+    "tags",
+    "supplier",
+    "off",
+)
 WIDTH = 110
 _AS_GIVEN = re.compile(
     r"(^|\.)(query|headers|form|keep|namespaces|gives|inputs|sources|databases|where)$|"
@@ -126,7 +153,7 @@ class _Comments:
 
 
 def _ordered(data: dict[str, Any]) -> list[str]:
-    known = [key for key in ORDER if key in data]
+    known = [key for key in (ORDER_OF_WATCH if "watch" in data else ORDER) if key in data]
     return known + [key for key in data if key not in known]
 
 

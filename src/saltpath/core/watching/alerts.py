@@ -6,6 +6,7 @@ from __future__ import annotations
 import base64
 import hashlib
 import hmac
+import re
 from collections.abc import Sequence
 from datetime import UTC, datetime
 from html import escape
@@ -25,6 +26,7 @@ REMIND_AFTER_S = (3_600, 4 * 3_600, 12 * 3_600, 24 * 3_600)
 """After the begin of an outage that nobody has taken; then each day."""
 PLACES = ("sentence", "text", "link", "state", "watches")
 """What a webhook's template may name, in braces."""
+_PLACE = re.compile(rf"\{{({'|'.join(PLACES)})\}}")
 CHAT = '{"text": "{text}"}'
 """What chats take that take a text."""
 
@@ -76,7 +78,7 @@ def together(causes: Sequence[tuple[int, str, str]], within_s: int = TOGETHER_S)
 
 def message(kind: Kind, told: Sequence[Told], zone: str, now: int) -> Message:
     """What people get. `told`: at least one."""
-    subject = _subject(kind, told, now)
+    subject = " ".join(_subject(kind, told, now).split())
     lines, rows = [subject + "."], [f"<p><strong>{escape(subject)}.</strong></p>"]
     for one in told:
         facts = _facts(one, zone, now)
@@ -154,11 +156,9 @@ def body_of(template: str, kind: Kind, made: Message, told: Sequence[Told], proj
             "state": "test" if kind == "test" else state,
             "watches": ", ".join(one.name for one in told),
         }
-        filled = template
-        for name, value in values.items():
-            quoted = plain.write_json(value).decode()[1:-1]
-            filled = filled.replace(f"{{{name}}}", quoted)
-        return filled.encode()
+        quoted = {name: plain.write_json(value).decode()[1:-1] for name, value in values.items()}
+        # what was inserted is not read again
+        return _PLACE.sub(lambda found: quoted[found[1]], template).encode()
     data: dict[str, Any] = {
         "type": f"watch.{kind}",
         "data": {

@@ -260,7 +260,9 @@ def _changed(held: Route, data: RouteChange, project: int) -> Route:
     for name in ("to", "server", "security", "user", "sender", "address", "template", "then"):
         value = getattr(data, name)
         if value is not UNSET:
-            said[name] = tuple(value) if isinstance(value, list) else value.strip()
+            said[name] = (
+                tuple(one.strip() for one in value) if isinstance(value, list) else value.strip()
+            )
     if data.name is not UNSET:
         said["name"] = " ".join(data.name.split())
         if " and " in said["name"] or "," in said["name"]:
@@ -295,7 +297,10 @@ def _check(made: Route, project: int) -> None:
             raise Refused(422, "to", "Give addresses such as desk@fernholm.example.")
         if not made.server or any(letter.isspace() for letter in made.server):
             raise Refused(422, "server", "Name the mail server, such as mail.example:587.")
-        if not _is_mail(made.sender.rpartition("<")[2].rstrip(">")):
+        if (
+            not _is_mail(made.sender.rpartition("<")[2].rstrip(">"))
+            or not made.sender.isprintable()
+        ):
             raise Refused(422, "sender", "Say from whom, such as salt@fernholm.example.")
     known = {one.route.name for one in routes.routes(database(), project)}
     if made.then and (made.then not in known or made.then == made.name):

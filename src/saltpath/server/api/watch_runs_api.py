@@ -111,6 +111,7 @@ def read_range_of_one(id: str) -> Response:
     TO,
     LIMIT,
     parameter("bad", "true: only those that are held against what is watched"),
+    dear=True,
 )
 def list_runs_of_watch(id: str) -> Response:
     """Also what stands for runs that never were. `next` goes into `to`."""

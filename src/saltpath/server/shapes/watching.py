@@ -33,6 +33,7 @@ WATCH: Any = {
     "tags": TEXTS,
     "limitMs": MAYBE_NUMBER,
     "problem": TEXT,
+    "noRoutes": TEXTS,
     "nextAt": MAYBE_TEXT,
     "standing": ref("WatchStanding"),
 }

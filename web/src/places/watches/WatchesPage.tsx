@@ -9,18 +9,16 @@ import { Segments } from "../../parts/Segments";
 import { useEvents } from "../../state/events";
 import { useProject } from "../../state/project";
 import { useTab } from "../../state/tab";
+import { grouped, ORDERS, type Order } from "./groups";
 import { OutagesHere } from "./Outages";
 import { RunBeside } from "./RunBeside";
 import { SpanChoice } from "./SpanChoice";
-import { account, heading, type Over, rankOf, type Watch } from "./sentences";
+import { account, heading } from "./sentences";
 import { OverTime, TimeAxis } from "./TimeAxis";
 import { momentName, stretchOf } from "./time";
 import { useBeside } from "./useBeside";
 import { useSpan } from "./useSpan";
 import { WatchRow } from "./WatchRow";
-
-const ORDERS = ["by trouble", "by name", "by supplier", "by tag"] as const;
-type Order = (typeof ORDERS)[number];
 
 /** All watches on one time axis, what is worst first; a click on a line opens the run that was there. */
 export function WatchesPage() {
@@ -171,31 +169,4 @@ function NoWatches() {
 function nextIn(moment: string): string {
   const seconds = Math.round((Date.parse(moment) - Date.now()) / 1000);
   return seconds > 90 ? `at ${momentName(moment)}` : `in ${Math.max(seconds, 0)} s`;
-}
-
-/** Watches that have the words, in their order, by group. */
-function grouped(
-  items: Watch[],
-  overs: Map<string, Over>,
-  wanted: string,
-  order: Order,
-): [string, Watch[]][] {
-  const words = wanted.toLowerCase().split(/\s+/).filter(Boolean);
-  const found = items.filter((watch) => {
-    const text = [watch.name, watch.targetName, watch.environment, watch.supplier, ...watch.tags]
-      .join(" ")
-      .toLowerCase();
-    return words.every((word) => text.includes(word));
-  });
-  const trouble = (watch: Watch) => overs.get(watch.id)?.badSeconds ?? 0;
-  if (order !== "by name")
-    found.sort((one, other) => rankOf(one) - rankOf(other) || trouble(other) - trouble(one));
-  if (order === "by name" || order === "by trouble") return found.length ? [["", found]] : [];
-  const groups = new Map<string, Watch[]>();
-  for (const watch of found) {
-    const names = order === "by tag" ? watch.tags : [watch.supplier].filter(Boolean);
-    for (const name of names.length ? names : [order === "by tag" ? "Without a tag" : "Our own"])
-      groups.set(name, [...(groups.get(name) ?? []), watch]);
-  }
-  return [...groups].sort(([one], [other]) => one.localeCompare(other));
 }

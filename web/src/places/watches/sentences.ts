@@ -1,7 +1,7 @@
 /** How a watch stands, in sentences: from whole templates. */
 
 import type { Shapes } from "../../api";
-import { count, duration } from "../../base/format";
+import { count, duration, listed } from "../../base/format";
 import { longFor, momentName } from "./time";
 
 export type Watch = Shapes["Watch"];
@@ -19,7 +19,9 @@ export function sentencesOf(
   over: Over | undefined,
   allowance: Allowance | undefined,
 ): string[] {
-  return [standing(watch), over && past(watch, over), allowance && left(allowance)].filter(
+  const nobody =
+    watch.noRoutes.length > 0 && `No route is called ${listed(watch.noRoutes)}: nobody is told by it.`;
+  return [standing(watch), nobody, over && past(watch, over), allowance && left(allowance)].filter(
     (sentence): sentence is string => Boolean(sentence),
   );
 }
