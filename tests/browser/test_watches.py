@@ -3,6 +3,7 @@
 import email
 import email.policy
 import re
+from datetime import UTC, datetime
 
 from aiosmtpd.controller import Controller
 from playwright.sync_api import expect
@@ -168,7 +169,7 @@ class Watches(BrowserTest):
         size = page.locator(".wall-watch h2").first.evaluate("e => getComputedStyle(e).fontSize")
         self.assertGreaterEqual(float(size.removesuffix("px")), 20)
         self.assertEqual(self.axe(), [])
-        page.clock.install()
+        page.clock.install(time=datetime.now(UTC))
         page.route("**/api/v1/watches*", lambda route: route.abort())
         page.clock.fast_forward(60_000)
         page.get_by_role("heading", name=re.compile("No connection for")).wait_for()
