@@ -120,7 +120,9 @@ class Numbers(unittest.TestCase):
             found = outages.outages(self.history, project, 0, NOW, one.id)
             kept = sorted((outage.began, outage.ended, outage.runs) for outage in found)
             self.assertEqual(kept, outages_in(rows[one.id], rule.bad, rule.good), one.name)
-        self.assertGreater(len(outages.outages(self.history, project, 0, NOW)), 3)
+        of_all = outages.outages(self.history, project, 0, NOW)
+        self.assertGreater(len(of_all), 3)
+        self.assertTrue(all(outage.cause for outage in of_all), "each says why")
 
     def test_two_hundred_made_months(self) -> None:
         chance = random.Random(30)

@@ -154,8 +154,8 @@ def _past(active: Active, past: Past, now: int) -> Iterator[Ended]:
             us,
             min(int(chance.expovariate(1.2)), 20),
             moment + us,
-            why[:16],
-            why,
+            signature=why[:16],
+            why=why,
         )
 
 
