@@ -11,6 +11,7 @@ from bench.restarts import main as f1
 from bench.rows import e6_s3
 from bench.runners import e5
 from bench.walls import s1_s2
+from bench.watching import f6_s11, s4_s11
 
 with harbour() as address:
     e1(address)
@@ -23,4 +24,6 @@ s6()
 s7()
 s9_s10(15)
 s1_s2()
+s4_s11()
+f6_s11()
 f1(5)
