@@ -8,6 +8,7 @@ from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.watch_reader import named_in, read_watch
 from saltpath.core.format.writer import write_document
 from saltpath.core.values.grammar import Unreadable
+from saltpath.core.watching.limits import read_limit, read_share, show_limit, show_share
 from saltpath.core.watching.sentences import KINDS, read_sentence, said_when, sentence
 from saltpath.core.watching.watch import Watch
 
@@ -26,6 +27,9 @@ WRONG = {
     "limits: { time: 500 }": "expected a duration with its unit",
     "limits: { available: 99.9 }": "expected a share of the time",
     "limits: { available: 100 % }": "expected a share of the time",
+    f"limits: {{ available: 99.{'9' * 30} % }}": "expected a share of the time",
+    f"limits: {{ time: {'9' * 30} s }}": "expected a limit of more than 0 s and at most 1 day",
+    "limits: { time: 0.0000001 s }": "expected a limit of more than 0 s and at most 1 day",
     "limits: { over: week }": "expected month, or days up to now",
     "limits: { tme: 1 s }": "did you mean 'time'?",
     "bad after: 0": "bad after is a number of runs",
@@ -88,6 +92,22 @@ class Files(unittest.TestCase):
         self.assertEqual(named_in({"tell": ["desk", 3, "ops"]}), {"desk", "ops"})
         for odd in ({"tell": "desk"}, {}, [], None):
             self.assertEqual(named_in(odd), set())
+
+    def test_a_name_is_as_long_as_our_api_takes_it(self):
+        self.assertEqual(len(of(watch="n" * 200).name), 200)
+        with self.assertRaisesRegex(FormatError, "at most 200 characters"):
+            of(watch="n" * 201)
+
+    def test_a_limit_is_said_as_it_is_held(self):
+        chance = random.Random(9)
+        for _ in range(500):
+            us = round(10 ** chance.uniform(0, 10.9))
+            self.assertEqual(read_limit(show_limit(us)), us)
+            percent = f"{100 - 10 ** chance.uniform(-8, 1.9):.{chance.randint(2, 9)}f}"
+            if float(percent) < 100:
+                share = read_share(f"{percent} %")
+                self.assertEqual(read_share(show_share(share)), share)
+                self.assertEqual(float(show_share(share).split()[0]), float(percent))
 
 
 class Sentences(unittest.TestCase):

@@ -44,8 +44,8 @@ from saltpath.core.watching.flags import (
     fate_of_verdict,
     flag_of,
 )
+from saltpath.core.watching.limits import show_limit
 from saltpath.core.watching.own_side import OwnSide
-from saltpath.core.watching.sentences import show_limit
 from saltpath.engine.by_sockets import SocketTransfers
 from saltpath.engine.run import run_plan, utc_us
 from saltpath.engine.stop import Stop

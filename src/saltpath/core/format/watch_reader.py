@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
 from typing import Any, TypeVar, get_args
@@ -14,46 +13,21 @@ from saltpath.core.format.picking import read_picks
 from saltpath.core.format.reader import located, read_tags, version
 from saltpath.core.format.reading import Reading, found
 from saltpath.core.format.source import read_source
+from saltpath.core.format.writer import ORDER_OF_WATCH
 from saltpath.core.values import plain
 from saltpath.core.values.grammar import Unreadable
-from saltpath.core.values.measures import duration
 from saltpath.core.values.moments import read_moment
 from saltpath.core.watching.hours import Hours, read_hours
+from saltpath.core.watching.limits import read_limit, read_over, read_share
 from saltpath.core.watching.schedule import Cron, Every, read_cron, read_every, read_zone
 from saltpath.core.watching.states import Rule
 from saltpath.core.watching.watch import USUAL_EVERY, Limits, Maintenance, Of, Watch
 
-WATCH_KEYS = (
-    "salt-path",
-    "watch",
-    "key",
-    "about",
-    "case",
-    "suite",
-    "tag",
-    "every",
-    "cron",
-    "exact",
-    "hours",
-    "zone",
-    "environment",
-    "pick",
-    "values",
-    "limits",
-    "bad after",
-    "good after",
-    "try again",
-    "may change",
-    "maintenance",
-    "tell",
-    "tags",
-    "supplier",
-    "off",
-)
 LIMIT_KEYS = ("time", "available", "over")
 MAINTENANCE_KEYS = ("from", "to", "hours", "note")
 MOST_IN_A_ROW = 1_000
-MOST_DAYS = 366
+MOST_OF_NAME = 200
+"""Characters, as everywhere in our API."""
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 Read = TypeVar("Read")
 
@@ -61,7 +35,7 @@ Read = TypeVar("Read")
 def read_watch(source: str | dict[str, object], file: str = "watch.yaml") -> Watch:
     """Read a watch file's text or document. Raises FormatError."""
     reading, root = Reading(file), _root(source, file)
-    keys = reading.mapping(root, "", WATCH_KEYS, (), "a watch file")
+    keys = reading.mapping(root, "", ORDER_OF_WATCH, (), "a watch file")
     version(reading, keys.get("salt-path"), root)
     if "watch" not in keys:
         reading.wrong("a watch file needs a name: watch: Tide tables", "", root.line)
@@ -76,7 +50,7 @@ def read_watch(source: str | dict[str, object], file: str = "watch.yaml") -> Wat
         return reading.flag(keys.get(key), key, key, default)
 
     watch = Watch(
-        text("watch", "the watch's name"),
+        _name(reading, keys.get("watch")),
         of,
         what,
         text("key"),
@@ -112,6 +86,14 @@ def _root(source: str | dict[str, object], file: str) -> Node:
         return read_source(source).root
     except FormatError as problem:
         raise located(problem, file) from None
+
+
+def _name(reading: Reading, node: Node | None) -> str:
+    name = reading.text(node, "watch", "the watch's name")
+    if node is not None and len(name) > MOST_OF_NAME:
+        told = f"a watch's name has at most {MOST_OF_NAME} characters"
+        reading.wrong(told, "watch", node.line)
+    return name
 
 
 def _of(reading: Reading, keys: dict[str, Node], root: Node) -> tuple[Of, str]:
@@ -202,29 +184,10 @@ def _limits(reading: Reading, node: Node | None) -> Limits:
         return Limits()
     keys = reading.mapping(node, "limits", LIMIT_KEYS, (), "limits")
     return Limits(
-        reading.measure(keys.get("time"), "limits.time", duration),
+        reading.measure(keys.get("time"), "limits.time", read_limit),
         _said(reading, keys.get("available"), "limits.available", read_share),
         _said(reading, keys.get("over"), "limits.over", read_over) or 0,
     )
-
-
-def read_share(text: str) -> float:
-    """`99.9 %` as a share of 1. Raises Unreadable."""
-    number = plain.number_in(text.strip().removesuffix("%").strip())
-    if not text.strip().endswith("%") or number is None or not 0 < number < 100:
-        raise Unreadable(f"expected a share of the time, such as 99.9 %; found {text!r}")
-    return float(number) / 100
-
-
-def read_over(text: str) -> int:
-    """`month` (0) or `30 days`. Raises Unreadable."""
-    words = text.split()
-    if words == ["month"]:
-        return 0
-    number = int(words[0]) if words and re.fullmatch("[0-9]{1,3}", words[0]) else 0
-    if words[1:] in (["day"], ["days"]) and 1 <= number <= MOST_DAYS:
-        return number
-    raise Unreadable(f"expected month, or days up to now such as 30 days; found {text!r}")
 
 
 def _in_a_row(reading: Reading, keys: dict[str, Node], key: str, usual: int) -> int:

@@ -10,9 +10,10 @@ from typing import Any
 from msgspec import Struct
 
 from saltpath.core.values.grammar import Unreadable
-from saltpath.core.values.measures import DURATIONS, duration, show_duration
+from saltpath.core.values.measures import DURATIONS
 from saltpath.core.values.nearest import listed, nearest
 from saltpath.core.watching.hours import DAYS, NAMED, read_hours, said_days
+from saltpath.core.watching.limits import read_limit, read_share, show_limit, show_share
 from saltpath.core.watching.schedule import Cron, cron_in_words, read_cron, read_every, read_zone
 from saltpath.core.watching.watch import Watch
 
@@ -102,14 +103,16 @@ def _hours(found: re.Match[str], document: dict[str, Any]) -> None:
 
 def _at_most(found: re.Match[str], document: dict[str, Any]) -> None:
     try:
-        duration(found[1])
-    except ValueError as problem:
+        read_limit(found[1])
+    except Unreadable as problem:
         raise Unreadable(f"{problem}; found {found[1]!r}") from None
     document.setdefault("limits", {})["time"] = found[1].strip()
 
 
 def _available(found: re.Match[str], document: dict[str, Any]) -> None:
-    document.setdefault("limits", {})["available"] = f"{found[1]} %"
+    share = f"{found[1]} %"
+    read_share(share)
+    document.setdefault("limits", {})["available"] = share
 
 
 def _in_a_row(found: re.Match[str], document: dict[str, Any]) -> None:
@@ -237,13 +240,3 @@ def show_every(us: int) -> str:
         if us % DURATIONS[unit] == 0:
             return f"{us // DURATIONS[unit]} {unit}"
     return f"{us / 1_000_000:g} s"
-
-
-def show_limit(us: int) -> str:
-    """A limit of time, exact."""
-    text = show_duration(us)
-    return text if duration(text) == us else f"{us / 1_000_000:g} s"
-
-
-def show_share(share: float) -> str:
-    return f"{round(share * 100, 9):g} %"

@@ -41,6 +41,8 @@ watch_runs_api = Blueprint("watch runs", __name__)
 DAY_S = 86_400
 LONGEST_S = 3_660 * DAY_S
 EARLIEST_S = 946_684_800
+LATEST_S = 253_402_300_799
+"""The last second that a date can say."""
 FROM = parameter("from", "where the stretch begins (RFC 3339); a day ago unless it is said")
 TO = parameter("to", "where it ends; now unless it is said")
 DUE = parameter("due", "when the run was due, in seconds since 1970", True, "path", "integer")
@@ -149,7 +151,7 @@ def list_runs_of_watch(id: str) -> Response:
 @declared("readWatchRun", "What a run of a watch saw", of("WatchRunSeen"), ID, DUE, TURN)
 def read_run_of_watch(id: str, due: int) -> Response:
     """By attempt, the one that was believed last. Nothing where its exchanges are kept no more."""
-    stored, due = watch_asked(id), min(due, 1 << 40)
+    stored, due = watch_asked(id), min(due, LATEST_S)
     turn = whole("turn", seen.turn_of(database("history"), stored.id, due))
     name = f"{stored.oid}@{due}-{turn}"
     found = seen.attempts(database("history"), stored.id, due, turn)
