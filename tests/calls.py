@@ -220,6 +220,8 @@ class Calls:
             "invitations": "link",
             "delivery-rules": "rule",
             "deliveries": "delivery",
+            "watches": "watch",
+            "routes": "route",
         }
         ids = (
             (self.known.get(of.get(kind, "case")) or ["none"])
@@ -227,6 +229,7 @@ class Calls:
             else {
                 "person": self.known.get("person", ["none"]),
                 "position": ["0", "1", "9999999999"],
+                "due": ["0", "1767225600", "9" * 12, "9" * 24],
                 "version": ["1", "2", "0"],
                 "key": ["aaaaaa"],
                 "path": ["data/a.csv", "../x", "a"],
@@ -366,6 +369,8 @@ def known_in(
         "person": [item["id"] for item in get(f"/people?project={project}")["items"]],
         "rule": [item["id"] for item in rules],
         "suite": [suite["id"] for suite in suites],
+        "watch": [item["id"] for item in get(f"/watches?project={project}")["items"]],
+        "route": [item["id"] for item in get(f"/routes?project={project}")["items"]],
         "run": [run],
         "exchange": [f"{run}.0.1.steps.0.0", f"{run}.1.1.steps.0-2.0"],
         "case": [case["id"] for suite in suites for case in suite["cases"]][:12] + shared,
