@@ -94,7 +94,7 @@ class Watches(BrowserTest):
         row = page.locator(".watch-row", has_text="Vessel register")
         row.get_by_text(re.compile("Half of the answers come within")).wait_for()
         page.get_by_text("30 days", exact=True).click()
-        page.get_by_role("heading", name=re.compile("outages here")).wait_for()
+        page.get_by_role("heading", name=re.compile("outages.* here")).wait_for()
         box = row.locator(".over-time").bounding_box()
         at = box["y"] + box["height"] / 2
         page.mouse.move(box["x"] + box["width"] * 0.5, at)
@@ -127,9 +127,9 @@ class Watches(BrowserTest):
         page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
         beside = page.get_by_role("complementary", name="A run of Vessel register")
         beside.get_by_text(re.compile("took longer than its limit|was blocked")).wait_for()
-        outages = page.get_by_role("region", name="Outages")
+        outages = page.get_by_role("region", name="Trouble")
         outages.get_by_role("button", name="+ note").first.click()
-        page.get_by_label("What is noted of this outage").fill("The registry moved.")
+        page.get_by_label("What is noted of this trouble").fill("The registry moved.")
         page.keyboard.press("Control+Enter")
         outages.get_by_text("The registry moved.").wait_for()
 

@@ -37,7 +37,7 @@ from saltpath.runner.alerting import opening
 from saltpath.runner.telling import Teller, mail_of, server_of
 from saltpath.store import people, projects, routes, secrets, watches
 from saltpath.store.database import connect, migrate, write
-from saltpath.store.history import alerts, outages, runs
+from saltpath.store.history import alerts, runs, troubles
 from saltpath.store.history.runs import SECOND_US, Claim, Ended
 from saltpath.store.routes import Route
 from tests.application import free_port
@@ -121,8 +121,8 @@ class Alerts(unittest.TestCase):
             secrets.set_secret(self.main, self.folder, place, self.owner, secret)
         return stored
 
-    def watch(self, name: str = "Tides", tell=("desk",)) -> int:
-        document = {"salt-path": 1, "watch": name, "tag": "x", "tell": list(tell)}
+    def watch(self, name: str = "Tides", tell=("desk",), **more) -> int:
+        document = {"salt-path": 1, "watch": name, "tag": "x", "tell": list(tell), **more}
         added = watches.add(self.main, self.project.id, self.owner, document)
         known = [(one.id, one.project, "") for one in watches.watches(self.main, self.project.id)]
         runs.look_after(self.history, self.epoch, known, self.now * SECOND_US)
@@ -226,6 +226,23 @@ class Alerts(unittest.TestCase):
         self.assertEqual(message.state, "delivered")
         self.assertEqual([one.said for one in tries[-2:]], ["it answered 503", ""])
 
+    def test_routes_tell_by_tag_and_only_what_is_urgent_and_not_while_they_are_muted(self) -> None:
+        by_tag = self.route("by tag", tags=("feeds",), only_urgent=True)
+        tagged = self.watch("Tagged", (), tags=["feeds", "sea"])
+        minor = self.watch("Minor", (), tags=["feeds"], urgent=False)
+        other = self.watch("Other", (), tags=["land"])
+        for watch in (tagged, minor, other):
+            self.ran(watch, "failed", str(watch))
+        self.pass_(120)
+        self.assertEqual(self.sentences(), ["Tagged is failing"])
+        until = (self.now + 1_800) * SECOND_US
+        alerts.mute(self.history, by_tag.id, until, "Odd", "route")
+        self.ran(tagged, "passed")
+        self.pass_(1_500)
+        self.assertEqual(len(self.hook.got), 1, "whose it is is away")
+        self.pass_(600)
+        self.assertEqual(self.sentences()[1:], ["Tagged is well again after 2 min"])
+
     def test_after_a_day_without_an_answer_it_is_given_up(self) -> None:
         self.route()
         watch = self.watch()
@@ -278,8 +295,8 @@ class Alerts(unittest.TestCase):
         said = self.sentences()
         self.assertEqual(len(said), 4, said)
         self.assertIn("Tides is still failing, for 1 h", said[1])
-        [outage] = outages.outages(self.history, self.project.id, 0, self.now)
-        outages.take(self.history, outage, "Odd", self.now * SECOND_US)
+        [outage] = troubles.troubles(self.history, self.project.id, 0, self.now)
+        troubles.take(self.history, outage, "Odd", self.now * SECOND_US)
         self.pass_(30 * 3_600, 600)
         self.assertEqual(len(self.sentences()), 4)
 

@@ -218,7 +218,7 @@ class TestRuns(OfHistory):
             run = Ended(1, 1, due, 0, flag_of(fate), signature="s", why=f"{fate} at {due}")
             told += [(one.change.kind, one.change.at) for one in self.end([run])]
         self.assertEqual(told, [("outage", 2), ("recovery", 5)])
-        row = self.history.execute("SELECT began, ended, runs, cause FROM outage").fetchone()
+        row = self.history.execute("SELECT began, ended, runs, cause FROM trouble").fetchone()
         self.assertEqual(tuple(row), (2, 5, 3, "slow at 3"))
 
 

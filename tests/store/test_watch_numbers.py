@@ -12,11 +12,12 @@ from pathlib import Path
 import numpy as np
 
 from saltpath.core.format.watch_reader import read_watch
+from saltpath.core.statistics.histogram import number_within
 from saltpath.demo.seed import Place, seed
 from saltpath.demo.watching import fill
 from saltpath.store import projects, watches
 from saltpath.store.database import connect, migrate, write
-from saltpath.store.history import blocks, outages, ranges, slabs
+from saltpath.store.history import blocks, ranges, slabs, troubles
 
 NOW = 1_796_122_000
 DAY = 86_400
@@ -97,6 +98,11 @@ class Numbers(unittest.TestCase):
                 self.assertAlmostEqual(float(found.availability[row]), good / (good + bad), 12)
             for got, wanted in ((found.median[row], median), (found.p95[row], p95)):
                 self.assertLessEqual(abs(int(got) - wanted), 0.02 * wanted + 1)
+            inside = [us for due, flag, us in rows[watch] if flag & 8 and begin <= due < end]
+            for limit in (90_000, p95 + 7_777):
+                within = round(number_within(found.histogram[row], limit))
+                least, most = (sum(us <= limit * off for us in inside) for off in (0.96, 1.04))
+                self.assertTrue(least <= within <= most, (least, within, most))
 
     def test_the_demonstration_s_months(self) -> None:
         nowhere = Place("http://127.0.0.1:1", "none")
@@ -117,10 +123,10 @@ class Numbers(unittest.TestCase):
             self.assert_equal(project, rows, begin, end)
         for one in every:
             rule = read_watch(one.document).rule
-            found = outages.outages(self.history, project, 0, NOW, one.id)
+            found = troubles.troubles(self.history, project, 0, NOW, one.id)
             kept = sorted((outage.began, outage.ended, outage.runs) for outage in found)
             self.assertEqual(kept, outages_in(rows[one.id], rule.bad, rule.good), one.name)
-        of_all = outages.outages(self.history, project, 0, NOW)
+        of_all = troubles.troubles(self.history, project, 0, NOW)
         self.assertGreater(len(of_all), 3)
         self.assertTrue(all(outage.cause for outage in of_all), "each says why")
 

@@ -13,7 +13,6 @@ from urllib.parse import quote
 
 from msgspec import Struct
 
-from saltpath.core.format.watch_reader import named_in
 from saltpath.core.values import plain
 from saltpath.core.values.grammar import Unreadable
 from saltpath.core.watching.alerts import (
@@ -29,10 +28,10 @@ from saltpath.core.watching.hours import Hours, read_hours
 from saltpath.store import projects, routes, watches
 from saltpath.store.database import NotFound
 from saltpath.store.documents import Document
-from saltpath.store.history import alerts, outages
+from saltpath.store.history import alerts, troubles
 from saltpath.store.history.alerts import Alert, Waiting
-from saltpath.store.history.outages import Outage
-from saltpath.store.routes import StoredRoute
+from saltpath.store.history.troubles import Trouble
+from saltpath.store.routes import StoredRoute, tells_of
 
 SECOND_US = 1_000_000
 DAY_US = 86_400 * SECOND_US
@@ -61,30 +60,35 @@ class Alerting(Struct):
     # ---- by which routes, and when
 
     def _routes(self, alert: Alert, now: int) -> list[tuple[int, int]]:
-        """The end of an outage is told by whom its begin was."""
-        if alert.kind != "outage":
-            told = alerts.told_by(self.history, alert.outage)
+        """The end of trouble is told by whom its begin was."""
+        if alert.kind in ("recovery", "reminder"):
+            told = alerts.told_by(self.history, alert.trouble)
             return [(route, self._not_before(route, alert, now)) for route in told]
         wanted = self._wanted(alert)
         return [(one.id, self._not_before(one.id, alert, now)) for one in wanted]
 
     def _wanted(self, alert: Alert) -> list[StoredRoute]:
         try:
-            names = named_in(watches.watch_by_id(self.main, alert.watch).document)
+            document = watches.watch_by_id(self.main, alert.watch).document
         except NotFound:
             return []
-        known = routes.routes(self.main, alert.project)
-        return [one for one in known if one.route.name in names]
+        urgent = alert.kind != "slower" and document.get("urgent", True) is not False
+        return [
+            one
+            for one in routes.routes(self.main, alert.project)
+            if tells_of(one.route, document) and (urgent or not one.route.only_urgent)
+        ]
 
     def _not_before(self, route: int, alert: Alert, now: int) -> int:
         """So that what has one cause comes together, it waits a minute where other watches use the
         route, too."""
         try:
-            name = routes.route_by_id(self.main, route).route.name
+            stored = routes.route_by_id(self.main, route)
         except NotFound:
             return now
         others = sum(
-            name in named_in(one.document) for one in watches.watches(self.main, alert.project)
+            tells_of(stored.route, one.document)
+            for one in watches.watches(self.main, alert.project)
         )
         return now + (TOGETHER_S * SECOND_US if others > 1 else 0)
 
@@ -100,7 +104,7 @@ class Alerting(Struct):
 
     def _escalate(self, now: int) -> None:
         for alert, _ in alerts.first_alerts(self.history):
-            for route in list(alerts.told_by(self.history, alert.outage)):
+            for route in list(alerts.told_by(self.history, alert.trouble)):
                 try:
                     first = routes.route_by_id(self.main, route)
                 except NotFound:
@@ -133,24 +137,28 @@ class Alerting(Struct):
         if opens > now:
             alerts.put_off(self.history, of_route, opens)
             return
+        away = alerts.mutes(self.history, now, "route").get(route)
+        if away is not None:
+            alerts.put_off(self.history, of_route, away[0])
+            return
         muted = alerts.mutes(self.history, now)
         held = [one for one in of_route if one.alert.watch in muted]
         for one in held:
             alerts.put_off(self.history, [one], muted[one.alert.watch][0])
         here = [one for one in of_route if one not in held]
-        known = outages.outages_by_id(self.history, [one.alert.outage for one in here])
+        known = troubles.troubles_by_id(self.history, [one.alert.trouble for one in here])
         news = [one for one in here if one.alert.kind != "reminder"]
-        told = {one.alert.outage for one in news}
+        told = {one.alert.trouble for one in news}
         reminders, idle = list[Waiting](), list[Waiting]()
         for one in here:
             if one.alert.kind == "reminder":
-                of = known.get(one.alert.outage)
+                of = known.get(one.alert.trouble)
                 live = of is not None and not of.ended and not of.taken_by
                 (reminders if live and of is not None and of.id not in told else idle).append(one)
         alerts.drop(self.history, idle)
         for waits in (*_grouped(news, known), *_grouped(reminders, known)):
             if min(one.due for one in waits) <= now:
-                about = [known[id] for id in dict.fromkeys(one.alert.outage for one in waits)]
+                about = [known[id] for id in dict.fromkeys(one.alert.trouble for one in waits)]
                 self._put(stored, project, zone, about, waits, now)
 
     def _put(
@@ -158,7 +166,7 @@ class Alerting(Struct):
         stored: StoredRoute,
         project: Document,
         zone: str,
-        about: Sequence[Outage],
+        about: Sequence[Trouble],
         waits: Sequence[Waiting],
         now: int,
     ) -> None:
@@ -168,7 +176,7 @@ class Alerting(Struct):
         if not told:
             alerts.drop(self.history, waits)
             return
-        kind: Kind = "reminder" if waits[-1].alert.kind == "reminder" else "outage"
+        kind: Kind = "reminder" if waits[-1].alert.kind == "reminder" else about[0].kind
         if all(one.ended for one in told):
             kind = "recovery"
         made = message(kind, told, zone, now // SECOND_US)
@@ -177,7 +185,7 @@ class Alerting(Struct):
         thread = min(one.oid for one in about)
         alerts.put(self.history, stored.project, stored.id, kind, thread, said, waits, now)
 
-    def _told(self, one: Outage, watch: Document) -> Told:
+    def _told(self, one: Trouble, watch: Document) -> Told:
         document = watch.document
         link = f"{self.address}/watches/{quote(watch.oid)}?over=a+day"
         return Told(
@@ -189,20 +197,24 @@ class Alerting(Struct):
             _line(one.cause),
             one.runs,
             link,
+            one.kind,
         )
 
 
-def _grouped(waiting: list[Waiting], known: dict[int, Outage]) -> list[list[Waiting]]:
+def _grouped(waiting: list[Waiting], known: dict[int, Trouble]) -> list[list[Waiting]]:
     """What belongs into one message: all of an outage, and outages of one cause."""
-    by_outage: dict[int, list[Waiting]] = {}
+    by_trouble: dict[int, list[Waiting]] = {}
     for one in waiting:
-        if one.alert.outage in known:
-            by_outage.setdefault(one.alert.outage, []).append(one)
-    ids = list(by_outage)
+        if one.alert.trouble in known:
+            by_trouble.setdefault(one.alert.trouble, []).append(one)
+    ids = list(by_trouble)
     causes = [
-        (by_outage[id][-1].alert.at // SECOND_US, known[id].signature, known[id].host) for id in ids
+        (by_trouble[id][-1].alert.at // SECOND_US, known[id].signature, known[id].host)
+        for id in ids
     ]
-    return [[one for place in group for one in by_outage[ids[place]]] for group in together(causes)]
+    return [
+        [one for place in group for one in by_trouble[ids[place]]] for group in together(causes)
+    ]
 
 
 def _line(text: object) -> str:

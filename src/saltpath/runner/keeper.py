@@ -6,6 +6,7 @@ from __future__ import annotations
 import logging
 import shutil
 import sqlite3
+import threading
 import time
 from collections.abc import Iterator
 from contextlib import closing
@@ -22,6 +23,7 @@ SOON_S = 20.0
 FIRST_BACKUP_S = 300.0
 PAUSE_S = 0.03
 PACK_S = 60.0
+NOTICE_S = 10.0
 FRESH_S = 300
 """Runs of watches stay fresh so long."""
 log = logging.getLogger("saltpath.keeper")
@@ -31,6 +33,7 @@ def main(folder: Path, backups: Path, kept: int) -> None:
     """Until told to end, or until the supervisor is gone. `backups`: where a backup is made each
     day, of which so many are kept."""
     shutdown = ShutdownSignal()
+    threading.Thread(target=_notice, args=(folder, shutdown), daemon=True).start()
     next_look = time.monotonic() + SOON_S
     next_backup = time.monotonic() + FIRST_BACKUP_S
     next_pack = time.monotonic() + SOON_S
@@ -57,6 +60,19 @@ def main(folder: Path, backups: Path, kept: int) -> None:
                 "what is kept no more could not be taken away: %s; it is tried again", problem
             )
         next_look = time.monotonic() + EVERY_S
+
+
+def _notice(folder: Path, shutdown: ShutdownSignal) -> None:
+    """Beside what takes long: people wait for what it finds."""
+    with closing(connect(folder, "main")) as main, closing(connect(folder, "history")) as history:
+        while not shutdown.wait(NOTICE_S):
+            try:
+                if runs.standings(history):
+                    from saltpath.runner import noticing  # it brings numpy
+
+                    noticing.look(main, history, now_us())
+            except sqlite3.Error as problem:
+                log.error("watches could not be looked through: %s; it is tried again", problem)
 
 
 def back_up_daily(folder: Path, backups: Path, kept: int) -> None:

@@ -47,7 +47,7 @@ class SaidWatch(Body, frozen=True):
     sentence: Sentence
 
 
-class OutageNote(Body, frozen=True):
+class TroubleNote(Body, frozen=True):
     note: Annotated[str, Meta(max_length=10_000, description="a note as a text")]
     seen: Annotated[str, Meta(max_length=10_000)] | UnsetType = UNSET
     """The note that it replaces."""
@@ -75,6 +75,16 @@ class RouteChange(Body, frozen=True):
     ) = UNSET
     hours: list[Annotated[str, Meta(max_length=300)]] | UnsetType = UNSET
     """When it may be used; none: always."""
+    tags: (
+        Annotated[
+            list[Annotated[str, Meta(min_length=1, max_length=200)]],
+            Meta(max_length=50, description="tags as a list of at most 50"),
+        ]
+        | UnsetType
+    ) = UNSET
+    """It also tells of watches with one of these tags."""
+    only_urgent: bool | UnsetType = UNSET
+    """It tells only of outages and of allowances that are used up too fast, of urgent watches."""
     then: Annotated[str, Meta(max_length=200, description="another route")] | UnsetType = UNSET
     """The route that is used when nobody has taken it after a while; empty: none."""
     then_after: Annotated[str, Meta(max_length=50)] | UnsetType = UNSET

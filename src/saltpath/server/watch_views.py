@@ -4,9 +4,7 @@ stretch of time."""
 from __future__ import annotations
 
 import base64
-from datetime import UTC, datetime
 from typing import Any, Literal
-from zoneinfo import ZoneInfo
 
 from msgspec import Struct
 
@@ -20,6 +18,7 @@ from saltpath.core.watching.flags import (
     OWN_SIDE,
     fate_of,
 )
+from saltpath.core.watching.hours import Span
 from saltpath.core.watching.sentences import said_when, sentence
 from saltpath.core.watching.watch import Watch
 from saltpath.server.api.views import moment
@@ -74,13 +73,15 @@ def one_view(stored: Document) -> dict[str, Any]:
         "document": stored.document,
         "zone": found.watch.zone or found.zone,
         "about": found.watch.about,
-        "muted": _muted(stored),
+        "muted": muted_view(stored.id, "watch"),
+        "burns": [] if found.problem else burns_view(stored, found.watch),
         "next": [] if found.watch.off or found.problem else next_times(schedule, now_us()),
     }
 
 
-def _muted(stored: Document) -> dict[str, Any]:
-    until, by = alerts.mutes(database("history"), now_us()).get(stored.id, (0, ""))
+def muted_view(id: int, what: alerts.Muted) -> dict[str, Any]:
+    """Until when nobody is told of a watch, or by a route."""
+    until, by = alerts.mutes(database("history"), now_us(), what).get(id, (0, ""))
     return {"until": moment(until) if until else None, "by": by}
 
 
@@ -263,36 +264,57 @@ def _line(points: Any) -> str:
     return base64.b64encode(b"".join(part.tobytes() for part in packed)).decode()
 
 
-def month_of(zone: str, now: int) -> tuple[int, int]:
-    """When the calendar month in a zone began and ends (seconds, UTC), of a moment."""
-    here = ZoneInfo(zone)
-    local = datetime.fromtimestamp(now, UTC).astimezone(here)
-    first = local.replace(day=1, hour=0, minute=0, second=0, microsecond=0, fold=0)
-    year, month = divmod(first.year * 12 + first.month, 12)
-    after = first.replace(year=year, month=month + 1)
-    return int(first.timestamp()), int(after.timestamp())
+def allowance_view(watch: Watch, period: Span, over: Any, row: int) -> dict[str, Any]:
+    """How much trouble the promise permits over its period, and how much there was, from what
+    became of it there (`ranges.over`)."""
+    from saltpath.core.statistics.histogram import number_within
 
-
-def allowance_period(watch: Watch, zone: str, now: int) -> tuple[int, int]:
-    """The stretch that a watch's promise is about."""
-    if watch.limits.days:
-        return now - watch.limits.days * 86_400, now
-    return month_of(watch.zone or zone, now)
-
-
-def allowance_view(watch: Watch, period: tuple[int, int], good: int, bad: int) -> dict[str, Any]:
-    """How much trouble the promise permits over its period, and how much there was; seconds."""
     begin, end = period
-    share = watch.limits.available or 0.0
+    share = watch.limits.available
+    histogram = over.histogram[row]
+    answered = int(over.counts["answered"][row])
     return {
         "available": share,
         "from": second(begin),
         "to": second(end),
         "days": watch.limits.days,
-        "allowedSeconds": round((1 - share) * (end - begin)),
-        "usedSeconds": bad,
-        "goodSeconds": good,
+        "allowedSeconds": 0 if share is None else round((1 - share) * (end - begin)),
+        "usedSeconds": int(over.counts["bad_s"][row]),
+        "goodSeconds": int(over.counts["good_s"][row]),
+        "answered": answered,
+        "answers": [
+            {
+                "share": one.share,
+                "ms": one.us / 1000,
+                "beyond": answered - round(number_within(histogram, one.us)),
+                "allowed": round((1 - one.share) * answered),
+            }
+            for one in watch.limits.answers
+        ],
     }
+
+
+def burns_view(stored: Document, watch: Watch) -> list[dict[str, Any]]:
+    """How fast it uses up its allowance now, over each pair of stretches; nothing without one."""
+    from saltpath.store.history.burns import burns_of
+
+    share = watch.limits.available
+    if share is None:
+        return []
+    now = now_us() // SECOND_US
+    found = burns_of(database("history"), stored.project, stored.id, share, now)
+    return [
+        {
+            "seconds": one.pair.long_s,
+            "shortSeconds": one.pair.short_s,
+            "rate": round(one.long, 2),
+            "shortRate": round(one.short, 2),
+            "bad": one.bad,
+            "most": one.pair.rate,
+            "told": one.pair.told,
+        }
+        for one in found
+    ]
 
 
 # ---- runs

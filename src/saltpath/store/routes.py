@@ -4,12 +4,13 @@ the key that signs, is a secret of the project under a name that no value has.""
 from __future__ import annotations
 
 import sqlite3
-from typing import Literal
+from typing import Any, Literal
 
 import msgspec
 from msgspec import Struct
 from msgspec.structs import replace
 
+from saltpath.core.format.watch_reader import named_in
 from saltpath.store.database import Conflict, NotFound, VersionConflict, new_id, now_us, write
 
 Kind = Literal["mail", "webhook"]
@@ -36,6 +37,11 @@ class Route(Struct, frozen=True, omit_defaults=True):
     """Webhook: JSON with places in braces; empty: all that is known."""
     hours: tuple[str, ...] = ()
     """When it may be used; none: always."""
+    tags: tuple[str, ...] = ()
+    """It also tells of watches with one of these tags, whatever routes they name."""
+    only_urgent: bool = False
+    """It tells of outages and of allowances that are used up too fast, of watches that are urgent,
+    and of nothing else."""
     then: str = ""
     """Another route, by name, that is used when nobody has taken it after a while."""
     then_after_s: int = 900
@@ -143,3 +149,11 @@ def _document(made: Route) -> str:
 def secret_name(of: StoredRoute) -> str:
     """The name under which its password, or the key that signs, is kept."""
     return f"route {of.oid}"
+
+
+def tells_of(route: Route, document: dict[str, Any]) -> bool:
+    """Whether a route tells of the watch of a document: it is named there, or has one of its
+    tags."""
+    tags = document.get("tags")
+    tagged = isinstance(tags, list) and not set(route.tags).isdisjoint(map(str, tags))
+    return tagged or route.name in named_in(document)

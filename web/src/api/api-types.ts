@@ -2436,15 +2436,15 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/outages": {
+    "/troubles": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** Outages, newest first */
-        get: operations["listOutages"];
+        /** Trouble, newest first */
+        get: operations["listTroubles"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2453,7 +2453,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/outages/{id}": {
+    "/troubles/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -2466,8 +2466,8 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        /** Note something of an outage */
-        patch: operations["noteOutage"];
+        /** Note something of trouble */
+        patch: operations["noteTrouble"];
         trace?: never;
     };
     "/watches": {
@@ -2662,7 +2662,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/outages/{id}/taken": {
+    "/troubles/{id}/taken": {
         parameters: {
             query?: never;
             header?: never;
@@ -2670,11 +2670,11 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Look after an outage */
-        put: operations["takeOutage"];
+        /** Look after trouble */
+        put: operations["takeTrouble"];
         post?: never;
-        /** Look after an outage no more */
-        delete: operations["leaveOutage"];
+        /** Look after trouble no more */
+        delete: operations["leaveTrouble"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2690,6 +2690,23 @@ export interface paths {
         get?: never;
         /** Tell nobody of a watch for a while */
         put: operations["muteWatch"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/routes/{id}/mute": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Tell nobody by a route for a while */
+        put: operations["muteRoute"];
         post?: never;
         delete?: never;
         options?: never;
@@ -4413,6 +4430,16 @@ export interface components {
             about: string;
             next: string[];
             muted: components["schemas"]["Muted"];
+            burns: components["schemas"]["Burn"][];
+        };
+        Burn: {
+            seconds: number;
+            shortSeconds: number;
+            bad: number;
+            rate: number;
+            shortRate: number;
+            most: number;
+            told: boolean;
         };
         WatchStanding: {
             /** @enum {string} */
@@ -4463,13 +4490,20 @@ export interface components {
         };
         Allowance: {
             id: string;
-            available: number;
+            available: number | null;
             from: string;
             to: string;
             days: number;
             allowedSeconds: number;
             usedSeconds: number;
             goodSeconds: number;
+            answered: number;
+            answers: {
+                share: number;
+                ms: number;
+                beyond: number;
+                allowed: number;
+            }[];
         };
         WatchRun: {
             due: string;
@@ -4515,6 +4549,9 @@ export interface components {
             /** @enum {string} */
             security: "starttls" | "tls" | "none";
             hours: string[];
+            tags: string[];
+            onlyUrgent: boolean;
+            muted: components["schemas"]["Muted"];
             hasSecret: boolean;
             toldOf: string[];
         };
@@ -4525,7 +4562,7 @@ export interface components {
             text: string;
             at: string;
             /** @enum {string} */
-            kind: "outage" | "recovery" | "reminder" | "test";
+            kind: "outage" | "burn" | "slower" | "recovery" | "reminder" | "test";
             /** @enum {string} */
             state: "waiting" | "delivered" | "given up";
             due: string | null;
@@ -4539,8 +4576,10 @@ export interface components {
             until: string | null;
             by: string;
         };
-        Outage: {
+        Trouble: {
             id: string;
+            /** @enum {string} */
+            kind: "outage" | "burn" | "slower";
             watch: string;
             watchName: string;
             began: string;
@@ -4552,6 +4591,7 @@ export interface components {
             note: string;
             notedBy: string;
             takenBy: string;
+            facts: Record<string, never>;
         };
         NameAndPassword: {
             name: string;
@@ -4903,6 +4943,9 @@ export interface components {
             /** @description JSON with places in braces */
             template?: string;
             hours?: string[];
+            /** @description tags as a list of at most 50 */
+            tags?: string[];
+            onlyUrgent?: boolean;
             /** @description another route */
             then?: string;
             thenAfter?: string;
@@ -4931,6 +4974,9 @@ export interface components {
             /** @description JSON with places in braces */
             template?: string;
             hours?: string[];
+            /** @description tags as a list of at most 50 */
+            tags?: string[];
+            onlyUrgent?: boolean;
             /** @description another route */
             then?: string;
             thenAfter?: string;
@@ -5150,7 +5196,7 @@ export interface components {
             /** @default false */
             usual?: boolean;
         };
-        OutageNote: {
+        TroubleNote: {
             /** @description a note as a text */
             note: string;
             seen?: string;
@@ -11362,7 +11408,7 @@ export interface operations {
             };
         };
     };
-    listOutages: {
+    listTroubles: {
         parameters: {
             query: {
                 /** @description the project's identity */
@@ -11373,6 +11419,8 @@ export interface operations {
                 to?: string;
                 /** @description only of this watch */
                 watch?: string;
+                /** @description only outage, burn and slower */
+                kind?: string;
             };
             header?: never;
             path?: never;
@@ -11387,7 +11435,7 @@ export interface operations {
                 };
                 content: {
                     "application/json": {
-                        items: components["schemas"]["Outage"][];
+                        items: components["schemas"]["Trouble"][];
                         next: string | null;
                     };
                 };
@@ -11403,7 +11451,7 @@ export interface operations {
             };
         };
     };
-    noteOutage: {
+    noteTrouble: {
         parameters: {
             query?: never;
             header?: never;
@@ -11415,7 +11463,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["OutageNote"];
+                "application/json": components["schemas"]["TroubleNote"];
             };
         };
         responses: {
@@ -11425,7 +11473,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Outage"];
+                    "application/json": components["schemas"]["Trouble"];
                 };
             };
             /** @description a problem */
@@ -11981,7 +12029,7 @@ export interface operations {
             };
         };
     };
-    takeOutage: {
+    takeTrouble: {
         parameters: {
             query?: never;
             header?: never;
@@ -12013,7 +12061,7 @@ export interface operations {
             };
         };
     };
-    leaveOutage: {
+    leaveTrouble: {
         parameters: {
             query?: never;
             header?: never;
@@ -12046,6 +12094,42 @@ export interface operations {
         };
     };
     muteWatch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Mute"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Muted"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    muteRoute: {
         parameters: {
             query?: never;
             header?: never;

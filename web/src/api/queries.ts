@@ -78,10 +78,10 @@ const ofWatches = {
       queryFn: due ? () => api.watchRun(id, due) : skipToken,
       ...FOR_EVER,
     }),
-  outages: (project: Maybe<string>, stretch: Stretch, watch?: string) =>
+  troubles: (project: Maybe<string>, stretch: Stretch, watch?: string) =>
     queryOptions({
-      queryKey: ["outages", project, stretch, watch] as const,
-      queryFn: project ? () => api.outages(project, stretch, watch) : skipToken,
+      queryKey: ["troubles", project, stretch, watch] as const,
+      queryFn: project ? () => api.troubles(project, stretch, watch) : skipToken,
       placeholderData: keepPreviousData,
     }),
   watchSentence: (project: Maybe<string>, sentence: string) =>

@@ -33,9 +33,9 @@ export const watchesApi = {
     ),
   watchRun: (id: string, due: string) =>
     ask<Shapes["WatchRunSeen"]>(`/watches/${q(id)}/runs/${Math.floor(Date.parse(due) / 1000)}`),
-  outages: (project: string, stretch: Stretch, watch?: string) =>
-    ask<Page<Shapes["Outage"]>>(
-      `/outages?project=${q(project)}&${between(stretch)}${watch ? `&watch=${q(watch)}` : ""}`,
+  troubles: (project: string, stretch: Stretch, watch?: string) =>
+    ask<Page<Shapes["Trouble"]>>(
+      `/troubles?project=${q(project)}&${between(stretch)}${watch ? `&watch=${q(watch)}` : ""}`,
     ),
   routes: (project: string) => ask<Page<Shapes["Route"]>>(`/routes?project=${q(project)}`),
   addRoute: (route: Shapes["NewRoute"]) => send<Shapes["Route"]>("/routes", route),
@@ -50,10 +50,12 @@ export const watchesApi = {
   alertMessages: (project: string) =>
     ask<Page<Shapes["AlertMessage"]>>(`/alert-messages?project=${q(project)}`),
   tellAgain: (id: string) => send<unknown>(`/alert-messages/${q(id)}/again`, {}),
-  takeOutage: (id: string, taken: boolean) =>
-    ask<unknown>(`/outages/${q(id)}/taken`, { method: taken ? "PUT" : "DELETE" }),
+  takeTrouble: (id: string, taken: boolean) =>
+    ask<unknown>(`/troubles/${q(id)}/taken`, { method: taken ? "PUT" : "DELETE" }),
   muteWatch: (id: string, minutes: number) =>
     ask<Shapes["Muted"]>(`/watches/${q(id)}/mute`, posted({ minutes }, {}, "PUT")),
-  noteOutage: (id: string, note: string, seen: string) =>
-    ask<Shapes["Outage"]>(`/outages/${q(id)}`, posted({ note, seen }, {}, "PATCH")),
+  muteRoute: (id: string, minutes: number) =>
+    ask<Shapes["Muted"]>(`/routes/${q(id)}/mute`, posted({ minutes }, {}, "PUT")),
+  noteTrouble: (id: string, note: string, seen: string) =>
+    ask<Shapes["Trouble"]>(`/troubles/${q(id)}`, posted({ note, seen }, {}, "PATCH")),
 };

@@ -359,7 +359,7 @@ def environment_schema() -> dict[str, Any]:
 def watch_schema() -> dict[str, Any]:
     hours = {"anyOf": [TEXT, list_of(TEXT)]}
     maintenance = object_of((), {"from": TEXT, "to": TEXT, "hours": TEXT, "note": TEXT})
-    limits = object_of((), {"time": TEXT, "available": TEXT, "over": TEXT})
+    limits = object_of((), {"time": TEXT, "answers": hours, "available": TEXT, "over": TEXT})
     in_a_row = {"type": "integer", "minimum": 1, "maximum": 1000}
     schema = object_of(
         ("salt-path", "watch"),
@@ -367,7 +367,7 @@ def watch_schema() -> dict[str, Any]:
             "salt-path": {"const": 1},
             **dict.fromkeys(("watch", "key", "about", "case", "suite", "tag"), TEXT),
             **dict.fromkeys(("every", "cron", "zone", "environment", "pick", "supplier"), TEXT),
-            **dict.fromkeys(("exact", "try again", "may change", "off"), FLAG),
+            **dict.fromkeys(("exact", "try again", "may change", "urgent", "off"), FLAG),
             "hours": hours,
             "values": VALUES,
             "limits": limits,

@@ -17,13 +17,14 @@ from saltpath.core.format.writer import ORDER_OF_WATCH
 from saltpath.core.values import plain
 from saltpath.core.values.grammar import Unreadable
 from saltpath.core.values.moments import read_moment
-from saltpath.core.watching.hours import Hours, read_hours
-from saltpath.core.watching.limits import read_limit, read_over, read_share
+from saltpath.core.watching.hours import read_hours
+from saltpath.core.watching.limits import read_limit, read_over, read_share, read_within
 from saltpath.core.watching.schedule import Cron, Every, read_cron, read_every, read_zone
 from saltpath.core.watching.states import Rule
-from saltpath.core.watching.watch import USUAL_EVERY, Limits, Maintenance, Of, Watch
+from saltpath.core.watching.watch import USUAL_EVERY, Limits, Maintenance, Of, Watch, Within
 
-LIMIT_KEYS = ("time", "available", "over")
+LIMIT_KEYS = ("time", "answers", "available", "over")
+MOST_WITHIN = 5
 MAINTENANCE_KEYS = ("from", "to", "hours", "note")
 MOST_IN_A_ROW = 1_000
 MOST_OF_NAME = 200
@@ -56,7 +57,7 @@ def read_watch(source: str | dict[str, object], file: str = "watch.yaml") -> Wat
         text("key"),
         text("about"),
         _when(reading, keys),
-        tuple(_hours(reading, keys.get("hours"), "hours")),
+        tuple(_each(reading, keys.get("hours"), "hours", read_hours)),
         zone,
         flag("exact"),
         text("environment"),
@@ -71,6 +72,7 @@ def read_watch(source: str | dict[str, object], file: str = "watch.yaml") -> Wat
             reading.text(node, f"tell[{i}]", "a route's name")
             for i, node in enumerate(reading.items(keys.get("tell"), "tell", "tell"))
         ),
+        flag("urgent", True),
         read_tags(reading, keys.get("tags")),
         text("supplier"),
         flag("off"),
@@ -168,14 +170,16 @@ def _said(
         return None
 
 
-def _hours(reading: Reading, node: Node | None, path: str) -> list[Hours]:
-    """One text, or a list of them."""
+def _each(
+    reading: Reading, node: Node | None, path: str, read: Callable[[str], Read]
+) -> list[Read]:
+    """What one text says, or a list of them."""
     if node is None:
         return []
     if not isinstance(node.value, list):
-        one = _said(reading, node, path, read_hours)
+        one = _said(reading, node, path, read)
         return [one] if one else []
-    each = (_said(reading, child, f"{path}[{i}]", read_hours) for i, child in enumerate(node.value))
+    each = (_said(reading, child, f"{path}[{i}]", read) for i, child in enumerate(node.value))
     return [one for one in each if one]
 
 
@@ -185,9 +189,19 @@ def _limits(reading: Reading, node: Node | None) -> Limits:
     keys = reading.mapping(node, "limits", LIMIT_KEYS, (), "limits")
     return Limits(
         reading.measure(keys.get("time"), "limits.time", read_limit),
+        _answers(reading, keys.get("answers")),
         _said(reading, keys.get("available"), "limits.available", read_share),
         _said(reading, keys.get("over"), "limits.over", read_over) or 0,
     )
+
+
+def _answers(reading: Reading, node: Node | None) -> tuple[Within, ...]:
+    """One text, or a list of them."""
+    made = _each(reading, node, "limits.answers", read_within)
+    if node is not None and len(made) > MOST_WITHIN:
+        told = f"a watch has at most {MOST_WITHIN} limits of its answers"
+        reading.wrong(told, "limits.answers", node.line)
+    return tuple(made)
 
 
 def _in_a_row(reading: Reading, keys: dict[str, Node], key: str, usual: int) -> int:

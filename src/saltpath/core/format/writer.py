@@ -110,6 +110,7 @@ ORDER_OF_WATCH = (
     "may change",
     "maintenance",
     "tell",
+    "urgent",
     "tags",
     "supplier",
     "off",

@@ -83,6 +83,16 @@ def percentile(counts: Counts, share: float) -> int | None:
     return round(sqrt(low * high))
 
 
+def number_within(counts: Counts, us: int) -> float:
+    """How many times are at most so long; of the bucket in which that lies a part, as though its
+    times were spread evenly."""
+    bucket = int(np.searchsorted(EDGES, us, side="right"))
+    whole = float(counts[:bucket].sum())
+    low = int(EDGES[bucket - 1]) if bucket else 0
+    high = int(EDGES[bucket]) if bucket < BUCKETS - 1 else us + 1
+    return whole + float(counts[bucket]) * (us + 1 - low) / (high - low)
+
+
 def exact_percentile(times_us: Iterable[int], share: float) -> int | None:
     """The same of times themselves."""
     ordered = sorted(times_us)

@@ -19,7 +19,9 @@ from saltpath.core.values import plain
 from saltpath.core.values.grammar import Unreadable
 from saltpath.core.values.measures import counted
 
-Kind = Literal["outage", "recovery", "reminder", "test"]
+TroubleKind = Literal["outage", "burn", "slower"]
+"""`burn`: an allowance is used up too fast. Each is told when it begins."""
+Kind = Literal["outage", "burn", "slower", "recovery", "reminder", "test"]
 TOGETHER_S = 60
 """What has one cause within so long is one message."""
 REMIND_AFTER_S = (3_600, 4 * 3_600, 12 * 3_600, 24 * 3_600)
@@ -43,6 +45,7 @@ class Told(Struct, frozen=True):
     cause: str
     runs: int
     link: str
+    kind: TroubleKind = "outage"
 
 
 class Message(Struct, frozen=True):
@@ -97,14 +100,46 @@ def _subject(kind: Kind, told: Sequence[Told], now: int) -> str:
     if kind == "test":
         return "A test from Salt Path: this route works"
     which = told[0].name if len(told) == 1 else f"{len(told)} watches"
-    were = "is" if len(told) == 1 else "are"
     first = min(one.began for one in told)
+    said = _SAID[told[0].kind]["one" if len(told) == 1 else "several"]
     if all(one.ended for one in told):
-        lasted = lasting(max(one.ended for one in told) - first)
-        return f"{which} {were} well again after {lasted}"
+        return f"{which} {said.ended} after {lasting(max(one.ended for one in told) - first)}"
     if kind == "reminder":
-        return f"{which} {were} still failing, for {lasting(now - first)}"
-    return f"{which} {were} failing"
+        return f"{which} {said.lasts}, for {lasting(now - first)}"
+    return f"{which} {said.begins}"
+
+
+class _Said(Struct, frozen=True):
+    """What is said of one watch, or of several, behind its name."""
+
+    begins: str
+    lasts: str
+    ended: str
+
+
+_SAID: dict[TroubleKind, dict[str, _Said]] = {
+    "outage": {
+        "one": _Said("is failing", "is still failing", "is well again"),
+        "several": _Said("are failing", "are still failing", "are well again"),
+    },
+    "burn": {
+        "one": _Said(
+            "uses up its allowance too fast",
+            "still uses up its allowance too fast",
+            "uses up its allowance no faster than it may",
+        ),
+        "several": _Said(
+            "use up their allowances too fast",
+            "still use up their allowances too fast",
+            "use up their allowances no faster than they may",
+        ),
+    },
+    "slower": {
+        "one": _Said("became slower", "is still slower", "is as quick as before"),
+        "several": _Said("became slower", "are still slower", "are as quick as before"),
+    },
+}
+"""What is told together is of one kind."""
 
 
 def _facts(one: Told, zone: str, now: int) -> list[tuple[str, str]]:
@@ -147,7 +182,9 @@ def lasting(seconds: int) -> str:
 def body_of(template: str, kind: Kind, made: Message, told: Sequence[Told], project: str) -> bytes:
     """What a webhook is sent: a template with its places filled, each as text within JSON; or, of
     none, all that is known."""
-    state = "well" if told and all(one.ended for one in told) else "failing"
+    state = "slower" if kind == "slower" else "failing"
+    if told and all(one.ended for one in told):
+        state = "well"
     if template:
         values = {
             "sentence": made.subject,
@@ -168,6 +205,7 @@ def body_of(template: str, kind: Kind, made: Message, told: Sequence[Told], proj
             "watches": [
                 {
                     "name": one.name,
+                    "kind": one.kind,
                     "environment": one.environment,
                     "supplier": one.supplier,
                     "began": rfc3339(one.began),

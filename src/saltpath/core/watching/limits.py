@@ -1,4 +1,5 @@
-"""What a watch's limits say, both ways: `at most 0.5 s`, `available 99.9 %`, `over 30 days`."""
+"""What a watch's limits say, both ways: `at most 0.5 s`, `95 % within 0.4 s`, `available 99.9 %`,
+`over 30 days`."""
 
 from __future__ import annotations
 
@@ -7,6 +8,7 @@ import re
 from saltpath.core.values import plain
 from saltpath.core.values.grammar import Unreadable
 from saltpath.core.values.measures import DURATIONS, duration, show_duration
+from saltpath.core.watching.watch import Within
 
 LONGEST_US = DURATIONS["days"]
 """The longest limit of time: nothing that a watch asks takes longer."""
@@ -37,6 +39,18 @@ def read_share(text: str) -> float:
     if not text.strip().endswith("%") or not 0 < percent < 100:
         raise Unreadable(f"expected a share of the time, such as 99.9 %; found {text!r}")
     return percent / 100
+
+
+def read_within(text: str) -> Within:
+    """`95 % within 0.4 s`. Raises Unreadable."""
+    share, word, time = text.partition(" within ")
+    if not word:
+        raise Unreadable(f"expected such as 95 % within 0.4 s; found {text!r}")
+    return Within(read_share(share), read_limit(time.strip()))
+
+
+def show_within(within: Within) -> str:
+    return f"{show_share(within.share)} within {show_limit(within.us)}"
 
 
 def show_share(share: float) -> str:

@@ -13,7 +13,14 @@ from saltpath.core.values.grammar import Unreadable
 from saltpath.core.values.measures import DURATIONS
 from saltpath.core.values.nearest import listed, nearest
 from saltpath.core.watching.hours import DAYS, NAMED, read_hours, said_days
-from saltpath.core.watching.limits import read_limit, read_share, show_limit, show_share
+from saltpath.core.watching.limits import (
+    read_limit,
+    read_share,
+    read_within,
+    show_limit,
+    show_share,
+    show_within,
+)
 from saltpath.core.watching.schedule import Cron, cron_in_words, read_cron, read_every, read_zone
 from saltpath.core.watching.watch import Watch
 
@@ -28,6 +35,7 @@ SENTENCE_KEYS = (
     "bad after",
     "good after",
     "tell",
+    "urgent",
 )
 """The keys of a watch's document that its sentence says."""
 EXAMPLE = "every 5 min against Live, 06:00 to 22:00 on weekdays, at most 0.5 s"
@@ -109,6 +117,12 @@ def _at_most(found: re.Match[str], document: dict[str, Any]) -> None:
     document.setdefault("limits", {})["time"] = found[1].strip()
 
 
+def _within(found: re.Match[str], document: dict[str, Any]) -> None:
+    text = f"{found[1]} % within {found[2].strip()}"
+    read_within(text)
+    document.setdefault("limits", {}).setdefault("answers", []).append(text)
+
+
 def _available(found: re.Match[str], document: dict[str, Any]) -> None:
     share = f"{found[1]} %"
     read_share(share)
@@ -127,6 +141,10 @@ def _tell(found: re.Match[str], document: dict[str, Any]) -> None:
     document.setdefault("tell", []).extend(filter(None, names))
 
 
+def _not_urgent(_: re.Match[str], document: dict[str, Any]) -> None:
+    document["urgent"] = False
+
+
 def _zone(found: re.Match[str], document: dict[str, Any]) -> None:
     read_zone(found[0])
     document["zone"] = found[0]
@@ -139,10 +157,12 @@ KINDS = (
     Kind("against Live", re.compile(r"against (\S.*)"), _against),
     Kind("06:00 to 22:00 on weekdays", re.compile(r"\d{1,2}:\d{2} to .+"), _hours),
     Kind("at most 0.5 s", re.compile(r"at most (\d.*)"), _at_most),
+    Kind("95 % within 0.4 s", re.compile(r"(\d+(?:\.\d+)?) ?% within (\d.*)"), _within),
     Kind("available 99.9 %", re.compile(r"available (\d+(?:\.\d+)?) ?%"), _available),
     Kind("bad after 3", re.compile(r"(bad) after (\d{1,4})(?: runs?)?"), _in_a_row),
     Kind("good after 1", re.compile(r"(good) after (\d{1,4})(?: runs?)?"), _in_a_row),
     Kind("tell desk", re.compile(r"tell (\S.*)"), _tell),
+    Kind("not urgent", re.compile(r"not urgent"), _not_urgent),
     Kind("Europe/Oslo", _ZONE, _zone),
 )
 
@@ -220,6 +240,7 @@ def sentence(watch: Watch, zone: str = "") -> str:
         first += f" against {watch.environment}"
     if watch.limits.time_us is not None:
         parts.append(f"at most {show_limit(watch.limits.time_us)}")
+    parts += map(show_within, watch.limits.answers)
     if watch.limits.available is not None:
         parts.append(f"available {show_share(watch.limits.available)}")
     if watch.rule.bad != 3:
@@ -228,6 +249,8 @@ def sentence(watch: Watch, zone: str = "") -> str:
         parts.append(f"good after {watch.rule.good}")
     if watch.tell:
         parts.append(f"tell {' and '.join(watch.tell)}")
+    if not watch.urgent:
+        parts.append("not urgent")
     return ", ".join([first, *parts])
 
 

@@ -32,11 +32,21 @@ class Maintenance(Struct, frozen=True):
         return [(first, last)] if first < last else []
 
 
+class Within(Struct, frozen=True):
+    """A share of the answers, from 0 to 1, that comes within a time: the percentile of that share
+    is at most so long."""
+
+    share: float
+    us: int
+
+
 class Limits(Struct, frozen=True):
     """What a watch promises."""
 
     time_us: int | None = None
     """The longest that a run's answers may take together; a run that takes longer is bad."""
+    answers: tuple[Within, ...] = ()
+    """How quick they are over the period, each alone."""
     available: float | None = None
     """The share of the time in which it is good, from 0 to 1."""
     days: int = 0
@@ -74,6 +84,8 @@ class Watch(Struct, frozen=True):
     maintenance: tuple[Maintenance, ...] = ()
     tell: tuple[str, ...] = ()
     """The routes by which people are told."""
+    urgent: bool = True
+    """Its outages are told by routes that hear only what is urgent, too."""
     tags: tuple[str, ...] = ()
     supplier: str = ""
     """Whose service it is, if it is somebody else's."""

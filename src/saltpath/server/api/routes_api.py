@@ -1,4 +1,4 @@
-"""Routes by which people are told of watches, what was told, who looks after an outage, and watches
+"""Routes by which people are told of watches, what was told, who looks after trouble, and watches
 of which nobody is told for a while."""
 
 from __future__ import annotations
@@ -22,10 +22,11 @@ from saltpath.server.context import actor, database, folder, limit, version_chan
 from saltpath.server.declared import ID, IF_MATCH, LIMIT, PROJECT, declared, of, page, parameter
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.watch_bodies import Mute, NewRoute, RouteChange
+from saltpath.server.watch_views import muted_view
 from saltpath.store import projects, routes, secrets, watches
 from saltpath.store.database import now_us, write
-from saltpath.store.history import alerts, outages
-from saltpath.store.routes import Route, StoredRoute
+from saltpath.store.history import alerts, troubles
+from saltpath.store.routes import Route, StoredRoute, tells_of
 
 routes_api = Blueprint("routes", __name__)
 LONGEST_MUTE_MIN = 7 * 24 * 60
@@ -37,14 +38,10 @@ MOST_ROUTES = 100
 def list_routes() -> Response:
     """By name. Passwords and keys are told nowhere."""
     project = project_asked()
-    names = [
-        (str(name), watch.name)
-        for watch in watches.watches(database(), project.id)
-        for name in watch.document.get("tell", [])
-    ]
-    found = routes.routes(database(), project.id)
+    known = watches.watches(database(), project.id)
     items = [
-        _view(one, [watch for name, watch in names if name == one.route.name]) for one in found
+        _view(one, [watch.name for watch in known if tells_of(one.route, watch.document)])
+        for one in routes.routes(database(), project.id)
     ]
     return json_answer({"items": items, "next": None})
 
@@ -186,43 +183,43 @@ def send_again(id: str) -> Response:
     return json_answer({"gone": False})
 
 
-# ---- outages that somebody looks after, watches that are muted
+# ---- trouble that somebody looks after, watches that are muted
 
 
-@routes_api.put("/outages/<id>/taken")
+@routes_api.put("/troubles/<id>/taken")
 @declared(
-    "takeOutage",
-    "Look after an outage",
+    "takeTrouble",
+    "Look after trouble",
     of("Gone"),
     ID,
     may="run",
     did="looks after {}",
 )
-def take_outage(id: str) -> Response:
+def take_trouble(id: str) -> Response:
     """People are reminded of it no more, and nobody else is told."""
     return _take(id, actor().name)
 
 
-@routes_api.delete("/outages/<id>/taken")
+@routes_api.delete("/troubles/<id>/taken")
 @declared(
-    "leaveOutage",
-    "Look after an outage no more",
+    "leaveTrouble",
+    "Look after trouble no more",
     of("Gone"),
     ID,
     may="run",
     did="looks after {} no more",
 )
-def leave_outage(id: str) -> Response:
+def leave_trouble(id: str) -> Response:
     """People are reminded of it again."""
     return _take(id, "")
 
 
 def _take(id: str, by: str) -> Response:
-    found = outages.outage(database("history"), id)
+    found = troubles.trouble(database("history"), id)
     permitted(found.project)
     watch = watches.watch_by_id(database(), found.watch)
-    concerns(found.project, found.oid, f"an outage of {watch.name}")
-    outages.take(database("history"), found, by, now_us())
+    concerns(found.project, found.oid, f"trouble of {watch.name}")
+    troubles.take(database("history"), found, by, now_us())
     return json_answer({"gone": not by})
 
 
@@ -238,9 +235,27 @@ def _take(id: str, by: str) -> Response:
 )
 def mute_watch(data: Mute, id: str) -> Response:
     """What is held back is told after. 0 minutes end it."""
-    stored, now = watch_asked(id), now_us()
-    until = now + data.minutes * 60_000_000 if data.minutes else 0
-    alerts.mute(database("history"), stored.id, until, actor().name)
+    return _mute(watch_asked(id).id, data.minutes, "watch")
+
+
+@routes_api.put("/routes/<id>/mute")
+@declared(
+    "muteRoute",
+    "Tell nobody by a route for a while",
+    of("Muted"),
+    ID,
+    takes=Mute,
+    may="edit",
+    did="muted the route {}",
+)
+def mute_route(data: Mute, id: str) -> Response:
+    """Such as whose it is is away. What is held back is told after. 0 minutes end it."""
+    return _mute(_asked(id).id, data.minutes, "route")
+
+
+def _mute(id: int, minutes: int, what: alerts.Muted) -> Response:
+    until = now_us() + minutes * 60_000_000 if minutes else 0
+    alerts.mute(database("history"), id, until, actor().name, what)
     return json_answer({"until": moment(until) if until else None, "by": actor().name})
 
 
@@ -267,6 +282,10 @@ def _changed(held: Route, data: RouteChange, project: int) -> Route:
         said["name"] = " ".join(data.name.split())
         if " and " in said["name"] or "," in said["name"]:
             raise Refused(422, "name", "A route's name has no comma, and no “and” by itself.")
+    if data.tags is not UNSET:
+        said["tags"] = tuple(dict.fromkeys(filter(None, (one.strip() for one in data.tags))))
+    if data.only_urgent is not UNSET:
+        said["only_urgent"] = data.only_urgent
     if data.hours is not UNSET:
         said["hours"] = tuple(str(_read(read_hours, one, "hours")) for one in data.hours)
     if data.then_after is not UNSET:
@@ -335,6 +354,9 @@ def _view(stored: StoredRoute, told_of: list[str]) -> dict[str, Any]:
         "address": route.address,
         "template": route.template,
         "hours": list(route.hours),
+        "tags": list(route.tags),
+        "onlyUrgent": route.only_urgent,
+        "muted": muted_view(stored.id, "route"),
         "then": route.then,
         "thenAfter": _every(route.then_after_s),
         "hasSecret": bool(secrets.secret_at(database(), folder(), place)),

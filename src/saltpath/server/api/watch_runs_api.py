@@ -1,9 +1,9 @@
-"""What became of watches: over any stretch of time, run by run, what a run saw, outages."""
+"""What became of watches: over any stretch of time, run by run, what a run saw, trouble."""
 
 from __future__ import annotations
 
 from datetime import UTC, datetime
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, cast, get_args
 
 import msgspec
 from flask import Blueprint, Response, request
@@ -11,16 +11,19 @@ from msgspec import UNSET
 
 from saltpath.core.values import plain
 from saltpath.core.values.moments import NoMoment, read_moment
+from saltpath.core.values.nearest import listed
+from saltpath.core.watching.alerts import TroubleKind
+from saltpath.core.watching.hours import Span
+from saltpath.core.watching.period import period_of
 from saltpath.server.api.views import step_view
 from saltpath.server.asked import permitted, project_asked, watch_asked
 from saltpath.server.audited import concerns
 from saltpath.server.context import actor, database, limit, whole
 from saltpath.server.declared import ID, LIMIT, PROJECT, declared, of, page, parameter
 from saltpath.server.problems import Refused, json_answer
-from saltpath.server.watch_bodies import OutageNote
+from saltpath.server.watch_bodies import TroubleNote
 from saltpath.server.watch_views import (
     Read,
-    allowance_period,
     allowance_view,
     range_view,
     read,
@@ -30,9 +33,9 @@ from saltpath.server.watch_views import (
 from saltpath.store import watches
 from saltpath.store.database import NotFound, now_us
 from saltpath.store.documents import Document
-from saltpath.store.history import outages, seen
-from saltpath.store.history.outages import Outage
+from saltpath.store.history import seen, troubles
 from saltpath.store.history.runs import SECOND_US
+from saltpath.store.history.troubles import Trouble
 
 if TYPE_CHECKING:  # it brings numpy, which the web server has only where watches are looked at
     from saltpath.store.history.ranges import Range
@@ -67,30 +70,31 @@ def read_range() -> Response:
 @watch_runs_api.get("/watches/allowances")
 @declared("listAllowances", "What trouble watches may still have", page("Allowance"), PROJECT)
 def list_allowances() -> Response:
-    """Of each watch that promises a share of the time, over the period of its promise up to now."""
+    """Of each watch that promises a share of the time, or of its answers within a time, over the
+    period of its promise up to now. `beyond` counts answers within 2 % of the time."""
     project = project_asked()
     found = [read(one) for one in watches.watches(database(), project.id)]
-    promised = [one for one in found if one.watch.limits.available is not None]
+    promised = [
+        one for one in found if one.watch.limits.available is not None or one.watch.limits.answers
+    ]
     items = [
-        {"id": one.stored.oid, **allowance_view(one.watch, period, good, bad)}
-        for one, period, good, bad in _used(project.id, promised)
+        {"id": one.stored.oid, **allowance_view(one.watch, period, over, row)}
+        for one, period, over, row in _over_periods(project.id, promised)
     ]
     return json_answer({"items": items, "next": None})
 
 
-def _used(project: int, promised: list[Read]) -> list[tuple[Read, tuple[int, int], int, int]]:
-    """With the period of each, and how long it was good and bad there."""
+def _over_periods(project: int, promised: list[Read]) -> list[tuple[Read, Span, Range, int]]:
+    """With the period of each, what became of watches there, and in which row it stands."""
     now = now_us() // SECOND_US
-    by_period: dict[tuple[int, int], list[Read]] = {}
+    by_period: dict[Span, list[Read]] = {}
     for one in promised:
-        by_period.setdefault(allowance_period(one.watch, one.zone, now), []).append(one)
+        by_period.setdefault(period_of(one.watch, one.zone, now), []).append(one)
     found = []
     for period, group in by_period.items():
         group = sorted(group, key=lambda one: one.stored.id)
         over = _over(project, [one.stored for one in group], period[0], min(period[1], now))
-        for row, one in enumerate(group):
-            good, bad = (int(over.counts[name][row]) for name in ("good_s", "bad_s"))
-            found.append((one, period, good, bad))
+        found += [(one, period, over, row) for row, one in enumerate(group)]
     return found
 
 
@@ -171,59 +175,65 @@ def read_run_of_watch(id: str, due: int) -> Response:
     return json_answer({"due": second(due), "attempts": attempts})
 
 
-# ---- outages
+# ---- trouble
 
 
-@watch_runs_api.get("/outages")
+@watch_runs_api.get("/troubles")
 @declared(
-    "listOutages",
-    "Outages, newest first",
-    page("Outage"),
+    "listTroubles",
+    "Trouble, newest first",
+    page("Trouble"),
     PROJECT,
     FROM,
     TO,
     parameter("watch", "only of this watch"),
+    parameter("kind", f"only {listed(get_args(TroubleKind), 20)}"),
 )
-def list_outages() -> Response:
-    """Those that reach into the stretch, at most 1000."""
+def list_troubles() -> Response:
+    """Outages, allowances that were used up too fast, and what became slower, as far as they reach
+    into the stretch, at most 1000."""
     project = project_asked()
     begin, end = _stretch()
     only = watch_asked(request.args["watch"]).id if "watch" in request.args else None
-    found = outages.outages(database("history"), project.id, begin, end, only)
+    kind = cast("TroubleKind | None", request.args.get("kind"))
+    if kind is not None and kind not in get_args(TroubleKind):
+        raise Refused(422, "kind", f"There is no kind {kind} of trouble.")
+    found = troubles.troubles(database("history"), project.id, begin, end, only, kind)
     oids = {one.id: (one.oid, one.name) for one in watches.watches(database(), project.id)}
-    items = [_outage(one, *oids[one.watch]) for one in found if one.watch in oids]
+    items = [_trouble(one, *oids[one.watch]) for one in found if one.watch in oids]
     return json_answer({"items": items, "next": None})
 
 
-@watch_runs_api.patch("/outages/<id>")
+@watch_runs_api.patch("/troubles/<id>")
 @declared(
-    "noteOutage",
-    "Note something of an outage",
-    of("Outage"),
+    "noteTrouble",
+    "Note something of trouble",
+    of("Trouble"),
     ID,
-    takes=OutageNote,
+    takes=TroubleNote,
     may="edit",
     did="noted something of {}",
 )
-def note_outage(data: OutageNote, id: str) -> Response:
+def note_trouble(data: TroubleNote, id: str) -> Response:
     """409 where somebody else has noted something meanwhile."""
-    found = outages.outage(database("history"), id)
+    found = troubles.trouble(database("history"), id)
     permitted(found.project)
     watch = next(
         (one for one in watches.watches(database(), found.project) if one.id == found.watch), None
     )
     if watch is None:
-        raise NotFound(f"there is no outage {id}")
-    concerns(found.project, found.oid, f"an outage of {watch.name}")
+        raise NotFound(f"there is no such trouble: {id}")
+    concerns(found.project, found.oid, f"trouble of {watch.name}")
     seen_note = None if data.seen is UNSET else data.seen
-    outages.note(database("history"), found, data.note.strip(), actor().name, seen_note)
-    return json_answer(_outage(outages.outage(database("history"), id), watch.oid, watch.name))
+    troubles.note(database("history"), found, data.note.strip(), actor().name, seen_note)
+    return json_answer(_trouble(troubles.trouble(database("history"), id), watch.oid, watch.name))
 
 
-def _outage(one: Outage, watch: str, name: str) -> dict[str, Any]:
+def _trouble(one: Trouble, watch: str, name: str) -> dict[str, Any]:
     end = one.ended or now_us() // SECOND_US
     return {
         "id": one.oid,
+        "kind": one.kind,
         "watch": watch,
         "watchName": name,
         "began": second(one.began),
@@ -235,6 +245,7 @@ def _outage(one: Outage, watch: str, name: str) -> dict[str, Any]:
         "note": one.note,
         "notedBy": one.noted_by,
         "takenBy": one.taken_by,
+        "facts": one.facts,
     }
 
 

@@ -199,7 +199,7 @@ def _changed(held: dict[str, Any], data: WatchChange) -> dict[str, Any]:
         made = {key: value for key, value in held.items() if key not in SENTENCE_KEYS}
         said = _said(data.sentence)
         over = (held.get("limits") or {}).get("over")
-        if over is not None and "available" in said.get("limits", {}):
+        if over is not None and {"available", "answers"} & set(said.get("limits", {})):
             said["limits"]["over"] = over
         made |= said
     for key, value in (

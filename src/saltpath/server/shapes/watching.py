@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, get_args
 
+from saltpath.core.watching.alerts import Kind, TroubleKind
 from saltpath.core.watching.flags import FATES
 from saltpath.server.shapes.parts import (
     FLAG,
@@ -47,6 +48,12 @@ SHAPES: dict[str, Any] = {
         about=TEXT,
         next=TEXTS,
         muted=ref("Muted"),
+        burns=several("Burn"),
+    ),
+    "Burn": shape(
+        **dict.fromkeys(("seconds", "shortSeconds", "bad"), WHOLE),
+        **dict.fromkeys(("rate", "shortRate", "most"), NUMBER),
+        told=FLAG,
     ),
     "WatchStanding": shape(
         state={"type": "string", "enum": list(STATES)},
@@ -88,13 +95,18 @@ SHAPES: dict[str, Any] = {
     ),
     "Allowance": shape(
         id=TEXT,
-        available=NUMBER,
+        available=MAYBE_NUMBER,
         **{"from": TEXT},
         to=TEXT,
         days=WHOLE,
         allowedSeconds=WHOLE,
         usedSeconds=WHOLE,
         goodSeconds=WHOLE,
+        answered=WHOLE,
+        answers={
+            "type": "array",
+            "items": shape(share=NUMBER, ms=NUMBER, beyond=WHOLE, allowed=WHOLE),
+        },
     ),
     "WatchRun": shape(
         due=TEXT,
@@ -121,19 +133,23 @@ SHAPES: dict[str, Any] = {
         to=TEXTS,
         security={"type": "string", "enum": ["starttls", "tls", "none"]},
         hours=TEXTS,
+        tags=TEXTS,
+        onlyUrgent=FLAG,
+        muted=ref("Muted"),
         hasSecret=FLAG,
         toldOf=TEXTS,
     ),
     "AlertMessage": shape(
         **dict.fromkeys(("id", "route", "subject", "text", "at"), TEXT),
-        kind={"type": "string", "enum": ["outage", "recovery", "reminder", "test"]},
+        kind={"type": "string", "enum": list(get_args(Kind))},
         state={"type": "string", "enum": ["waiting", "delivered", "given up"]},
         due=MAYBE_TEXT,
         tries={"type": "array", "items": shape(at=TEXT, ms=NUMBER, said=TEXT)},
     ),
     "Muted": shape(until=MAYBE_TEXT, by=TEXT),
-    "Outage": shape(
+    "Trouble": shape(
         id=TEXT,
+        kind={"type": "string", "enum": list(get_args(TroubleKind))},
         watch=TEXT,
         watchName=TEXT,
         began=TEXT,
@@ -145,5 +161,6 @@ SHAPES: dict[str, Any] = {
         note=TEXT,
         notedBy=TEXT,
         takenBy=TEXT,
+        facts={"type": "object"},
     ),
 }

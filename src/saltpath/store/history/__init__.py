@@ -4,7 +4,8 @@ runs      who holds the schedule, claims, runs written down once
 blocks    fresh runs packed into a block for each watch and hour, and read from there
 slabs     sums, histograms and lines of all watches of a project over three hours and over a day
 ranges    any stretch of time: slabs in the middle, runs at the edges
+burns     how fast allowances are used up
 seen      what runs saw
 retention what is kept no more
-outages   when a watch was out, and what is noted of it
+troubles  outages and other trouble, and what is noted of it
 """

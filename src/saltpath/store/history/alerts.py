@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import sqlite3
 from collections.abc import Iterable, Sequence
+from typing import Literal
 
 from msgspec import Struct
 
@@ -23,7 +24,7 @@ class Alert(Struct, frozen=True):
     id: int
     project: int
     watch: int
-    outage: int
+    trouble: int
     kind: Kind
     number: int
     at: int
@@ -65,7 +66,7 @@ class Try(Struct, frozen=True):
     """Why it did not arrive, or nothing."""
 
 
-_ALERT = "a.id, a.project, a.watch, a.outage, a.kind, a.number, a.at"
+_ALERT = "a.id, a.project, a.watch, a.trouble, a.kind, a.number, a.at"
 _MESSAGE = "id, oid, project, route, kind, thread, subject, text, html, body, state, at, since, due"
 
 
@@ -111,33 +112,33 @@ def put_off(connection: sqlite3.Connection, of: Sequence[Waiting], until: int) -
         )
 
 
-def told_by(connection: sqlite3.Connection, outage: int) -> dict[int, Alert]:
-    """The routes by which the begin of an outage was told, or waits to be."""
+def told_by(connection: sqlite3.Connection, trouble: int) -> dict[int, Alert]:
+    """The routes by which the begin of trouble was told, or waits to be."""
     rows = connection.execute(
         f"SELECT r.route, {_ALERT} FROM alert_by_route r JOIN alert a ON a.id = r.alert WHERE "
-        "a.outage = ? AND a.kind = 'outage'",
-        (outage,),
+        "a.trouble = ? AND a.kind NOT IN ('recovery', 'reminder')",
+        (trouble,),
     )
     return {row[0]: Alert(*row[1:]) for row in rows}
 
 
 def remind(connection: sqlite3.Connection, of: Alert, number: int, at: int) -> bool:
-    """Ask for a reminder of an outage, once by its number."""
+    """Ask for a reminder of trouble, once by its number."""
     with write(connection):
         made = connection.execute(
-            "INSERT OR IGNORE INTO alert (project, watch, outage, kind, number, at) VALUES (?, ?, "
+            "INSERT OR IGNORE INTO alert (project, watch, trouble, kind, number, at) VALUES (?, ?, "
             "?, 'reminder', ?, ?)",
-            (of.project, of.watch, of.outage, number, at),
+            (of.project, of.watch, of.trouble, number, at),
         )
     return bool(made.rowcount)
 
 
 def first_alerts(connection: sqlite3.Connection) -> list[tuple[Alert, int]]:
-    """Of each outage that lasts and that nobody has taken: the alert of its begin, and when it
-    began (seconds)."""
+    """Of trouble that lasts and that nobody has taken, but for what is only slower: the alert of
+    its begin, and when it began (seconds)."""
     rows = connection.execute(
-        f"SELECT {_ALERT}, o.began FROM outage o JOIN alert a ON a.outage = o.id AND a.kind = "
-        "'outage' WHERE o.ended = 0 AND o.taken_by = ''"
+        f"SELECT {_ALERT}, t.began FROM trouble t JOIN alert a ON a.trouble = t.id AND a.kind = "
+        "t.kind WHERE t.ended = 0 AND t.taken_by = '' AND t.kind <> 'slower'"
     )
     return [(Alert(*row[:7]), row[7]) for row in rows]
 
@@ -254,17 +255,26 @@ def log_of(
 
 # ---- mutes
 
+Muted = Literal["watch", "route"]
 
-def mute(connection: sqlite3.Connection, watch: int, until: int, by: str) -> None:
-    """Nobody is told of a watch until a moment; 0: from now on people are."""
+
+def mute(
+    connection: sqlite3.Connection, id: int, until: int, by: str, what: Muted = "watch"
+) -> None:
+    """Nobody is told of a watch, or by a route, until a moment; 0: from now on people are."""
     with write(connection):
         connection.execute(
-            "INSERT OR REPLACE INTO watch_mute (watch, until, by) VALUES (?, ?, ?)",
-            (watch, until, by),
+            f"INSERT OR REPLACE INTO {what}_mute ({what}, until, by) VALUES (?, ?, ?)",
+            (id, until, by),
         )
 
 
-def mutes(connection: sqlite3.Connection, now: int) -> dict[int, tuple[int, str]]:
-    """The watches of which nobody is told now: until when, and by whom."""
-    rows = connection.execute("SELECT watch, until, by FROM watch_mute WHERE until > ?", (now,))
-    return {row["watch"]: (row["until"], row["by"]) for row in rows}
+def mutes(
+    connection: sqlite3.Connection, now: int, what: Muted = "watch"
+) -> dict[int, tuple[int, str]]:
+    """The watches of which nobody is told now, or the routes by which nobody is: until when, and
+    who said so."""
+    rows = connection.execute(
+        f"SELECT {what} AS id, until, by FROM {what}_mute WHERE until > ?", (now,)
+    )
+    return {row["id"]: (row["until"], row["by"]) for row in rows}

@@ -16,7 +16,9 @@ from msgspec import Struct, json
 
 from saltpath.core.watching.flags import MOST_LATE_MS, MOST_US, OWN_SIDE, flag_of, is_bad
 from saltpath.core.watching.states import Change, Rule, Seen, State, after
-from saltpath.store.database import StoreError, new_id, write
+from saltpath.store.database import StoreError, write
+from saltpath.store.history import troubles
+from saltpath.store.history.troubles import Begun
 
 SECOND_US = 1_000_000
 WATCH_BITS = 24
@@ -234,7 +236,9 @@ def end(
             _note_outage(connection, run, change)
         elif is_bad(run.flag):
             connection.execute(
-                "UPDATE outage SET runs = runs + 1 WHERE watch = ? AND ended = 0", (run.watch,)
+                "UPDATE trouble SET runs = runs + 1 WHERE watch = ? AND kind = 'outage' AND "
+                "ended = 0",
+                (run.watch,),
             )
     return turned
 
@@ -312,33 +316,7 @@ def _stands(connection: sqlite3.Connection, run: Ended, rule: Rule) -> Change | 
 
 def _note_outage(connection: sqlite3.Connection, run: Ended, change: Change) -> None:
     if change.kind == "outage":
-        connection.execute(
-            "INSERT OR IGNORE INTO outage (oid, project, watch, began, runs, turn, signature, "
-            "cause, host) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-            (
-                new_id("outage"),
-                run.project,
-                run.watch,
-                change.since,
-                change.runs,
-                run.turn,
-                run.signature,
-                run.why,
-                run.host,
-            ),
-        )
-        _alert(connection, run, change.kind, "began = ? AND turn = ?", change.since, run.turn)
+        said = Begun(change.runs, run.why, run.turn, run.signature, run.host)
+        troubles.begin(connection, run.project, run.watch, "outage", change.since, said, run.at)
     elif change.kind == "recovery":
-        _alert(connection, run, change.kind, "ended = 0 AND began = ?", change.since)
-        connection.execute(
-            "UPDATE outage SET ended = ? WHERE watch = ? AND ended = 0", (change.at, run.watch)
-        )
-
-
-def _alert(connection: sqlite3.Connection, run: Ended, kind: str, which: str, *of: int) -> None:
-    """People are to be told of it, once."""
-    connection.execute(
-        "INSERT OR IGNORE INTO alert (project, watch, outage, kind, at) SELECT project, watch, id, "
-        f"?, ? FROM outage WHERE watch = ? AND {which}",
-        (kind, run.at, run.watch, *of),
-    )
+        troubles.end(connection, run.watch, "outage", change.at, run.at)

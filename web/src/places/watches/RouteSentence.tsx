@@ -2,6 +2,7 @@ import type { Shapes } from "../../api";
 import { listed } from "../../base/format";
 import { Choice } from "../../parts/Choice";
 import { InPlace } from "../../parts/typing/InPlace";
+import { Muting } from "./Muting";
 
 export type Route = Shapes["Route"];
 export type RouteChange = Shapes["RouteChange"];
@@ -13,6 +14,8 @@ interface Props {
   /** A sentence says why it could not be. */
   change: (wanted: RouteChange) => Promise<string | undefined>;
   test: () => void;
+  /** For so many minutes; 0: no longer. */
+  mute: (minutes: number) => void;
   remove: () => void;
 }
 
@@ -23,7 +26,7 @@ export const parts = (text: string) =>
     .filter(Boolean);
 
 /** One route as a sentence: its name, whom it tells and how, when it may be used, and who is told then. */
-export function RouteSentence({ route, others, change, test, remove }: Props) {
+export function RouteSentence({ route, others, change, test, mute, remove }: Props) {
   const { name } = route;
   return (
     <li className="route">
@@ -47,6 +50,25 @@ export function RouteSentence({ route, others, change, test, remove }: Props) {
       >
         {route.hours.join(" and ") || "always"}
       </InPlace>
+      , of{" "}
+      <Choice
+        label={`What the route ${name} tells of`}
+        value={route.onlyUrgent ? "urgent" : "all"}
+        choices={[
+          ["all", "all trouble"],
+          ["urgent", "what is urgent"],
+        ]}
+        choose={(what) => void change({ onlyUrgent: what === "urgent" })}
+      />{" "}
+      of watches that name it, and of those with{" "}
+      <InPlace
+        text={route.tags.join(", ")}
+        label={`The tags that ${name} tells of`}
+        hint="With commas between them. It tells of watches with one of these tags, whatever routes they name."
+        save={(tags) => change({ tags: parts(tags) })}
+      >
+        {route.tags.length ? `the tag ${route.tags.join(" or ")}` : "no tag"}
+      </InPlace>
       ; when nobody has taken it after{" "}
       <InPlace
         text={route.thenAfter}
@@ -65,7 +87,8 @@ export function RouteSentence({ route, others, change, test, remove }: Props) {
       />
       .{" "}
       <span className="muted">
-        {route.toldOf.length ? `Told of ${listed(route.toldOf)}.` : "No watch names it yet."}
+        {route.toldOf.length ? `Told of ${listed(route.toldOf)}.` : "No watch names it yet."}{" "}
+        <Muting how="by it" name={name} muted={route.muted} mute={mute} />
       </span>{" "}
       <button
         type="button"

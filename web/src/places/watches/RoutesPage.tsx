@@ -43,7 +43,8 @@ function Routes({ project }: { project: string }) {
       <p className="muted">
         A watch names its routes in its sentence: <em>tell desk</em>. People hear once when it breaks and once
         when it recovers; what has one cause comes as one message; while nobody takes an outage they are
-        reminded after 1, 4, 12 and 24 hours.
+        reminded after 1, 4, 12 and 24 hours. Urgent is an outage, and an allowance that is used up too fast,
+        unless the watch says <em>not urgent</em>; that answers became slower is not.
       </p>
       <ul className="routes">
         {items.map((route) => (
@@ -53,6 +54,7 @@ function Routes({ project }: { project: string }) {
             others={items.filter((one) => one.id !== route.id).map((one) => one.name)}
             change={(wanted) => change(route, wanted)}
             test={() => void told(carry(() => api.testRoute(route.id), undefined))}
+            mute={(minutes) => void told(carry(() => api.muteRoute(route.id, minutes), undefined))}
             remove={() =>
               void told(
                 carry(

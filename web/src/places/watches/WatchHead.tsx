@@ -5,7 +5,7 @@ import { useSay } from "../../parts/Said";
 import { InPlace } from "../../parts/typing/InPlace";
 import { VerdictMark } from "../../parts/VerdictMark";
 import { useProject } from "../../state/project";
-import { MuteSentence } from "./MuteSentence";
+import { Muting } from "./Muting";
 import { momentNames } from "./time";
 import { Understood } from "./Understood";
 import { markOf } from "./WatchRow";
@@ -126,7 +126,13 @@ export function WatchHead({ watch, gone }: { watch: Full; gone: () => void }) {
           {watch.tags.join(", ") || <span className="add small">+ tags</span>}
         </InPlace>
       </p>
-      <MuteSentence watch={watch} act={act} />
+      <p className="muted small">
+        <Muting
+          how="of it"
+          muted={watch.muted}
+          mute={(minutes, said) => void act(() => api.muteWatch(watch.id, minutes), said)}
+        />
+      </p>
       {watch.next.length > 0 && (
         <p className="muted small" title={`By the clocks of this browser; the watch goes by ${watch.zone}.`}>
           Due {momentNames(watch.next).join(", ")}.

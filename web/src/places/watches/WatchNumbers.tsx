@@ -1,9 +1,17 @@
+import type { Shapes } from "../../api";
 import { count, duration } from "../../base/format";
-import type { Allowance, Over } from "./sentences";
+import { type Allowance, type Over, percent } from "./sentences";
 import { longFor } from "./time";
 
+interface Props {
+  over: Over;
+  allowance: Allowance | undefined;
+  /** How fast the allowance is used up, over several stretches. */
+  burns: Shapes["Burn"][];
+}
+
 /** The stretch in numbers, with how they are made. */
-export function WatchNumbers({ over, allowance }: { over: Over; allowance: Allowance | undefined }) {
+export function WatchNumbers({ over, allowance, burns }: Props) {
   const facts: [string, string][] = [
     ["available", over.availability === null ? "unknown" : `${percent(over.availability)} %`],
     ["good, bad, not counted", [over.goodSeconds, over.badSeconds, over.leftSeconds].map(longFor).join(", ")],
@@ -15,10 +23,21 @@ export function WatchNumbers({ over, allowance }: { over: Over; allowance: Allow
       over.lowMs === null ? "unknown" : `${duration(over.lowMs)}, ${duration(over.highMs)}`,
     ],
   ];
-  if (allowance)
+  const period = allowance?.days ? `in ${count(allowance.days, "day")}` : "this month";
+  if (allowance?.available)
     facts.push([
-      `promised ${percent(allowance.available)} % ${allowance.days ? `in ${count(allowance.days, "day")}` : "this month"}`,
+      `promised ${percent(allowance.available)} % ${period}`,
       `${longFor(allowance.usedSeconds)} of ${longFor(allowance.allowedSeconds)} used`,
+    ]);
+  for (const one of allowance?.answers ?? [])
+    facts.push([
+      `promised ${percent(one.share)} % within ${duration(one.ms)} ${period}`,
+      `${count(one.beyond, "answer")} slower, of ${one.allowed} that may be`,
+    ]);
+  if (burns.some((one) => one.rate || one.shortRate))
+    facts.push([
+      `allowance used up in the last ${burns.map((one) => longFor(one.seconds)).join(", ")}`,
+      `${burns.map((one) => one.rate.toFixed(1)).join(", ")} times as fast as it may be`,
     ]);
   return (
     <>
@@ -33,9 +52,15 @@ export function WatchNumbers({ over, allowance }: { over: Over; allowance: Allow
       <p className="muted small">
         Available = good time / (good + bad time). A run's fate holds from when it was due to when the next
         one was; agreed maintenance, our own side and what nobody watched count neither way.
+        {burns.length > 0 &&
+          ` People are told when the allowance is used up ${burns
+            .filter((one) => one.told)
+            .map(
+              (one) =>
+                `${one.most} times as fast over ${longFor(one.seconds)} and ${longFor(one.shortSeconds)}`,
+            )
+            .join(", or ")}; outages, which are told anyway, are left out of that.`}
       </p>
     </>
   );
 }
-
-const percent = (share: number) => Number((Math.floor(share * 1e6) / 1e4).toFixed(share > 0.999 ? 4 : 2));

@@ -9,11 +9,11 @@ import { useSay } from "../../parts/Said";
 import { useProject } from "../../state/project";
 import { useTab } from "../../state/tab";
 import { Line } from "./Line";
-import { OutagesHere } from "./Outages";
 import { RunBeside } from "./RunBeside";
 import { SpanChoice } from "./SpanChoice";
 import { sentencesOf } from "./sentences";
 import { OverTime, TimeAxis } from "./TimeAxis";
+import { TroublesHere } from "./Troubles";
 import { stretchOf } from "./time";
 import { useBeside } from "./useBeside";
 import { useSpan } from "./useSpan";
@@ -96,8 +96,8 @@ function Watched({ watch, gone }: { watch: Full; gone: () => void }) {
               <Line over={over} watch={watch} range={axis} span={span} height={180} />
             </div>
           </OverTime>
-          {over && <WatchNumbers over={over} allowance={allowance} />}
-          {project && <OutagesHere project={project} stretch={stretch} watch={watch.id} />}
+          {over && <WatchNumbers over={over} allowance={allowance} burns={watch.burns} />}
+          {project && <TroublesHere project={project} stretch={stretch} watch={watch.id} />}
           <WatchRuns watch={watch} span={span} again={again} open={beside.show} />
         </div>
         {beside.shown && (

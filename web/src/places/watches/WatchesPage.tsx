@@ -10,11 +10,11 @@ import { useEvents } from "../../state/events";
 import { useProject } from "../../state/project";
 import { useTab } from "../../state/tab";
 import { grouped, ORDERS, type Order } from "./groups";
-import { OutagesHere } from "./Outages";
 import { RunBeside } from "./RunBeside";
 import { SpanChoice } from "./SpanChoice";
 import { account, heading } from "./sentences";
 import { OverTime, TimeAxis } from "./TimeAxis";
+import { TroublesHere } from "./Troubles";
 import { momentName, stretchOf } from "./time";
 import { useBeside } from "./useBeside";
 import { useSpan } from "./useSpan";
@@ -149,7 +149,7 @@ export function WatchesPage() {
             Line and band: the usual and the slowest answers. Dotted: the limit. Brick: a check failed, or it
             took too long. Ochre, hatched: no answer.
           </p>
-          <OutagesHere project={project.id} stretch={stretch} />
+          <TroublesHere project={project.id} stretch={stretch} />
         </>
       )}
     </div>

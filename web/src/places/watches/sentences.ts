@@ -21,9 +21,13 @@ export function sentencesOf(
 ): string[] {
   const nobody =
     watch.noRoutes.length > 0 && `No route is called ${listed(watch.noRoutes)}: nobody is told by it.`;
-  return [standing(watch), nobody, over && past(watch, over), allowance && left(allowance)].filter(
-    (sentence): sentence is string => Boolean(sentence),
-  );
+  return [
+    standing(watch),
+    nobody,
+    over && past(watch, over),
+    allowance?.available && left(allowance),
+    ...(allowance?.answers ?? []).map((one) => quick(one, periodOf(allowance))),
+  ].filter((sentence): sentence is string => Boolean(sentence));
 }
 
 function standing(watch: Watch): string {
@@ -64,8 +68,25 @@ function past(watch: Watch, over: Over): string {
   return `${bad} ${fast}`;
 }
 
+/** A share as it is said, never rounded up to more than it is. */
+export const percent = (share: number) =>
+  Number((Math.floor(share * 1e6 + 1e-6) / 1e4).toFixed(share > 0.999 ? 4 : 2));
+
+const periodOf = (allowance: Allowance | undefined) =>
+  allowance?.days ? `in ${count(allowance.days, "day")}` : "this month";
+
+/** Whether answers come as quickly as was promised; nothing while they do by far. */
+function quick(one: Allowance["answers"][number], over: string): string {
+  const promised = `${percent(one.share)} % within ${duration(one.ms)}`;
+  if (one.beyond > one.allowed)
+    return `Breaks ${promised} ${over}: ${count(one.beyond, "answer")} took longer, ${one.allowed} may.`;
+  return one.beyond * 2 > one.allowed
+    ? `Of ${one.allowed} answers that may take longer than ${duration(one.ms)} ${over}, ${one.beyond} did.`
+    : "";
+}
+
 function left(allowance: Allowance): string {
-  const over = allowance.days ? `in ${count(allowance.days, "day")}` : "this month";
+  const over = periodOf(allowance);
   const allowed = longFor(allowance.allowedSeconds);
   if (allowance.usedSeconds >= allowance.allowedSeconds)
     return `It has used up its allowance ${over}: ${longFor(allowance.usedSeconds)} of ${allowed}.`;
