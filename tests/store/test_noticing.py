@@ -1,6 +1,7 @@
 """What no single run of a watch says is noticed, and told once: allowances that are used up too
-fast."""
+fast, answers that became slower."""
 
+import math
 import random
 import tempfile
 import unittest
@@ -131,6 +132,56 @@ class Noticing(unittest.TestCase):
     def test_without_a_promise_there_is_no_allowance(self) -> None:
         watch = self.watch({"time": "1 s"})
         self.live(watch, (["failed"] + ["passed"] * 2) * 40)
+        self.assertEqual(self.told(), [])
+
+    def past(self, watch, begin, days, us, every=300) -> None:
+        """Runs that came so often, each with the time that `us` gives for its moment, looked
+        through each hour."""
+        for hour in range(begin, begin + round(days * 86_400), HOUR):
+            made = [(due, watch, 8, us(due)) for due in range(hour, hour + HOUR, every)]
+            with write(self.history):
+                self.history.executemany(
+                    "INSERT INTO watch_run (due, watch, turn, late, flag, us) "
+                    "VALUES (?, ?, 0, 0, ?, ?)",
+                    made,
+                )
+                self.history.execute(
+                    "UPDATE watch_state SET last_due = ?, last_at = ?",
+                    (hour, (hour + 3_500) * SECOND_US),
+                )
+            self.now = hour + HOUR
+            list(blocks.pack(self.history, self.now - 300))
+            noticing.look(self.main, self.history, self.now * SECOND_US)
+
+    def test_slower_is_told_once_and_that_it_is_as_quick_as_before(self) -> None:
+        watch = self.watch({"time": "5 s"})
+        chance = random.Random(9)
+
+        def usual(due):
+            day = 1 + 0.3 * math.sin(2 * math.pi * due / 86_400)
+            return round(190_000 * day * chance.lognormvariate(0, 0.12))
+
+        begin = BEGIN // HOUR * HOUR
+        self.past(watch, begin, 5, usual)
+        self.assertEqual(self.told(), [], "a day's cycle is no change")
+        slow = begin + 5 * 86_400
+        self.past(watch, slow, 1, lambda due: round(usual(due) * 1.5))
+        self.assertEqual(self.told(), ["slower"])
+        [trouble] = troubles.troubles(self.history, self.project.id, 0, self.now)
+        self.assertLess(abs(trouble.began - slow), 3_600)
+        self.assertRegex(trouble.cause, r"^Slower by (half|\d\d %): answers took \d+ ms, and take ")
+        self.past(watch, slow + 86_400, 1, usual)
+        self.assertEqual(self.told(), ["slower", "recovery"])
+        [trouble] = troubles.troubles(self.history, self.project.id, 0, self.now)
+        self.assertLess(abs(trouble.ended - slow - 86_400), 3_600)
+        self.past(watch, slow + 2 * 86_400, 1, usual)
+        self.assertEqual(self.told(), ["slower", "recovery"])
+
+    def test_nothing_is_claimed_in_the_first_three_days(self) -> None:
+        watch = self.watch({})
+        self.past(watch, BEGIN // HOUR * HOUR, 2.5, lambda due: 100_000 + 60_000 * (due % 9))
+        begin = self.now
+        self.past(watch, begin, 0.4, lambda due: 300_000 + 60_000 * (due % 9))
         self.assertEqual(self.told(), [])
 
     def test_messages_say_what_kind_of_trouble_it_is(self) -> None:

@@ -1,31 +1,41 @@
 """Looks for what no single run of a watch says, and has people told of it: that an allowance is
-used up too fast. The keeper does, in a thread of its own."""
+used up too fast, that answers became slower. The keeper does, in a thread of its own."""
 
 from __future__ import annotations
 
-import logging
 import sqlite3
 from collections.abc import Iterator
 
-from msgspec import Struct
+import numpy as np
+from msgspec import Struct, json
 
 from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.watch_reader import read_watch
-from saltpath.core.watching import burn
+from saltpath.core.watching import burn, slower
 from saltpath.core.watching.flags import BAD, FATE_BITS, FATES
 from saltpath.core.watching.period import period_of
+from saltpath.core.watching.schedule import Every
+from saltpath.core.watching.slower import Shift
 from saltpath.core.watching.watch import Watch
 from saltpath.store import projects, watches
 from saltpath.store.database import write
 from saltpath.store.documents import Document
 from saltpath.store.history import troubles
+from saltpath.store.history.blocks import runs_of
 from saltpath.store.history.burns import burns_of
 from saltpath.store.history.runs import SECOND_US
-from saltpath.store.history.troubles import Begun
+from saltpath.store.history.troubles import Begun, Trouble
 
 LATELY_S = 600
 """A bad run that was due within so long may be news: runs end, and are written down, later."""
-log = logging.getLogger("saltpath.noticing")
+LOOK_US = 3_600 * SECOND_US
+"""So often a watch's response times are looked through."""
+AT_ONCE = 20
+"""Watches that are, before others have a turn."""
+DAY_S = 86_400
+LONGEST_S = 400 * DAY_S
+USUAL_AFTER_S = 60 * DAY_S
+"""What has been slower for so long is how it is."""
 
 
 class Found(Struct, frozen=True):
@@ -39,6 +49,7 @@ class Found(Struct, frozen=True):
 def look(main: sqlite3.Connection, history: sqlite3.Connection, now: int) -> None:
     """At a moment (UTC microseconds)."""
     _look_for_burns(main, history, now)
+    look_for_slower(main, history, now)
 
 
 def _look_for_burns(main: sqlite3.Connection, history: sqlite3.Connection, now: int) -> None:
@@ -62,6 +73,72 @@ def _look_for_burns(main: sqlite3.Connection, history: sqlite3.Connection, now: 
             since = max(high.first_bad, _ended(history, id))
             with write(history):
                 troubles.begin(history, project, id, "burn", since, said, now)
+
+
+# ---- slower
+
+
+def look_for_slower(main: sqlite3.Connection, history: sqlite3.Connection, now: int) -> None:
+    """Through some of the watches that have run since they were last looked through."""
+    rows = history.execute(
+        "SELECT s.watch, l.found FROM watch_state s LEFT JOIN watch_look l ON l.watch = s.watch "
+        "AND l.what = 'slower' WHERE NOT s.off AND s.last_due > 0 AND (l.at IS NULL OR (l.at <= ? "
+        "AND s.last_at > l.at)) ORDER BY l.at LIMIT ?",
+        (now - LOOK_US, AT_ONCE),
+    ).fetchall()
+    before = {row["watch"]: row["found"] for row in rows}
+    lasting = troubles.lasting(history, "slower") if before else {}
+    for one in _read(main, set(before)):
+        id = one.stored.id
+        found = before[id] and json.decode(before[id], type=list[Shift])
+        _look_at_times(history, one, found or [], lasting.get(id), now)
+
+
+def _look_at_times(
+    history: sqlite3.Connection,
+    one: Found,
+    before: list[Shift],
+    lasting: Trouble | None,
+    now: int,
+) -> None:
+    id, second = one.stored.id, now // SECOND_US
+    every_s = one.watch.when.us // SECOND_US if isinstance(one.watch.when, Every) else DAY_S
+    length = max(slower.NEEDED_DAYS * DAY_S, slower.VALUES * every_s)
+    runs = runs_of(history, np.array([id], np.int64), second - min(length, LONGEST_S), second)
+    found = slower.shifts(runs, max(every_s, 1))
+    last = slower.agreed(before, found, every_s)
+    near = slower.near_s(every_s)
+    with write(history):
+        history.execute(
+            "INSERT OR REPLACE INTO watch_look (watch, what, at, found) VALUES (?, 'slower', ?, ?)",
+            (id, now, json.encode(found).decode()),
+        )
+        if lasting is not None:
+            if second - lasting.began > USUAL_AFTER_S:
+                troubles.end(history, id, "slower", second, now, told=False)
+            elif last is not None and last.due > lasting.began + near:
+                if slower.is_as_before(last.after, int(lasting.facts["before"])):
+                    troubles.end(history, id, "slower", last.due, now)
+                elif last.ratio > 1 and slower.is_further(last.after, int(lasting.facts["after"])):
+                    troubles.end(history, id, "slower", last.due, now, told=False)
+                    _begin_slower(history, one, last, now)
+        elif last is not None and last.ratio > 1 and not _known(history, id, last, near):
+            _begin_slower(history, one, last, now)
+
+
+def _begin_slower(history: sqlite3.Connection, one: Found, last: Shift, now: int) -> None:
+    facts = {"before": last.before, "after": last.after}
+    said = Begun(last.values, slower.said(last), facts=facts)
+    troubles.begin(history, one.stored.project, one.stored.id, "slower", last.due, said, now)
+
+
+def _known(history: sqlite3.Connection, watch: int, last: Shift, near_s: int) -> bool:
+    """Whether it was said already, of this place or of one since; or is how it is by now."""
+    found = history.execute(
+        "SELECT 1 FROM trouble WHERE watch = ? AND kind = 'slower' AND (began >= ? OR ended > ?)",
+        (watch, last.due - near_s, last.due),
+    ).fetchone()
+    return found is not None
 
 
 def _bad_lately(history: sqlite3.Connection, now: int) -> set[int]:

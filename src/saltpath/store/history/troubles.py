@@ -86,14 +86,22 @@ def begin(
         _alert(connection, project, watch, made["id"], kind, at)
 
 
-def end(connection: sqlite3.Connection, watch: int, kind: TroubleKind, when: int, at: int) -> None:
-    """What lasts of it is over; people are to be told. Within the caller's transaction."""
+def end(
+    connection: sqlite3.Connection,
+    watch: int,
+    kind: TroubleKind,
+    when: int,
+    at: int,
+    told: bool = True,
+) -> None:
+    """What lasts of it is over; people are to be told, unless not. Within the caller's
+    transaction."""
     rows = connection.execute(
         "UPDATE trouble SET ended = ? WHERE watch = ? AND kind = ? AND ended = 0 RETURNING id, "
         "project",
         (when, watch, kind),
     ).fetchall()
-    for row in rows:
+    for row in rows if told else ():
         _alert(connection, row["project"], watch, row["id"], "recovery", at)
 
 

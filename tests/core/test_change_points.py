@@ -1,0 +1,97 @@
+"""Changes are found where they are, and hardly any where there are none, whatever the noise is
+like; a day's cycle is none."""
+
+import unittest
+
+import numpy as np
+
+from saltpath.core.statistics.change_points import WATCHED, Rule, changes
+from saltpath.core.statistics.daily_profile import added_by, daily_profile, medians_of
+
+
+def noise(chance, number, variation, kind="log-normal"):
+    if kind == "heavy tails":
+        return np.exp(np.log1p(variation) * chance.standard_t(3, number))
+    if kind == "two levels":
+        return np.where(chance.random(number) < 0.5, 1, 1.4) * chance.normal(1, 0.02, number)
+    if kind == "ties":
+        return np.round(chance.lognormal(0, variation, number), 1) + 0.1
+    logs = chance.normal(0, variation, number)
+    if kind == "dependent":
+        for n in range(1, number):
+            logs[n] = 0.5 * logs[n - 1] + logs[n] * 0.87
+    return np.exp(logs)
+
+
+class ChangePoints(unittest.TestCase):
+    def test_hardly_any_is_found_where_there_is_none(self):
+        chance = np.random.default_rng(23)
+        for kind in ("log-normal", "heavy tails", "two levels", "ties", "dependent"):
+            found = sum(bool(changes(100 * noise(chance, 1_000, 0.2, kind))) for _ in range(100))
+            self.assertLessEqual(found, 4, kind)
+
+    def test_a_fifth_more_in_200_runs_is_found_within_10(self):
+        chance = np.random.default_rng(24)
+        for variation, least in ((0.1, 95), (0.2, 85)):
+            right = 0
+            for _ in range(100):
+                times = 100 * noise(chance, 200, variation)
+                at = int(chance.integers(60, 141))
+                times[at:] *= 1.2
+                found = changes(times)
+                right += len(found) == 1 and abs(found[0].at - at) <= 10
+            self.assertGreaterEqual(right, least, variation)
+
+    def test_levels_stand_beside_it_and_a_stretch_has_two_ends(self):
+        chance = np.random.default_rng(25)
+        times = 190_000 * noise(chance, 600, 0.1)
+        times[200:400] *= 1.5
+        found = changes(times, WATCHED)
+        self.assertEqual([round(one.at, -1) for one in found], [200, 400])
+        self.assertAlmostEqual(found[0].ratio, 1.5, delta=0.06)
+        self.assertAlmostEqual(found[1].ratio, 1 / 1.5, delta=0.06)
+        self.assertAlmostEqual(found[0].before, 190_000, delta=6_000)
+
+    def test_a_slope_an_outlier_and_what_is_too_small_are_none(self):
+        chance = np.random.default_rng(26)
+        slope = 100 * noise(chance, 400, 0.05) * np.linspace(1, 1.25, 400)
+        self.assertEqual(changes(slope, WATCHED), [])
+        few = 100 * noise(chance, 400, 0.05)
+        few[100:105] *= 30
+        self.assertEqual(changes(few), [])
+        small = 100 * noise(chance, 400, 0.01)
+        small[200:] *= 1.05
+        self.assertEqual(changes(small), [])
+        self.assertEqual(len(changes(small, Rule(effect=0.02))), 1)
+
+    def test_nothing_and_the_same_and_a_few_are_no_trouble(self):
+        for times in ([], [5], [7] * 300, [1, 2] * 12, [0] * 20 + [3] * 20):
+            changes(np.array(times, np.int64))
+
+    def test_a_day_s_cycle_is_none_once_it_is_known(self):
+        chance = np.random.default_rng(27)
+        seconds = np.arange(0, 7 * 86_400, 60)
+        cycle = 0.25 * np.sin(2 * np.pi * seconds / 86_400)
+        called = found = 0
+        for _ in range(20):
+            times = 100_000 * noise(chance, len(seconds), 0.15) * np.exp(cycle)
+            profile = daily_profile(seconds, np.log(times), 96)
+            last = slice(-1_000, None)
+            daily = added_by(profile, seconds[last])
+            called += bool(changes(times[last], WATCHED, daily))
+            times[-300:] *= 1.3
+            profile = daily_profile(seconds, np.log(times), 96)
+            daily = added_by(profile, seconds[last])
+            said = changes(times[last], WATCHED, daily)
+            found += any(abs(one.at - 700) <= 15 and one.ratio > 1.15 for one in said)
+        self.assertLessEqual(called, 1)
+        self.assertGreaterEqual(found, 18)
+        self.assertFalse(daily_profile(seconds[:2_880], np.log(times[:2_880]), 96).any())
+
+    def test_parts_have_the_median_of_what_is_in_them(self):
+        when, middle = medians_of(np.array([0, 10, 59, 60, 200]), np.array([5, 1, 9, 4, 8]), 60)
+        self.assertEqual((when.tolist(), middle.tolist()), ([0, 60, 180], [5, 4, 8]))
+
+
+if __name__ == "__main__":
+    unittest.main()
