@@ -25,6 +25,7 @@ from saltpath.core.watching.flags import (
     flag_of,
 )
 from saltpath.core.watching.schedule import Schedule
+from saltpath.runner import noticing
 from saltpath.runner.keeper import FRESH_S
 from saltpath.runner.watch_ledger import Active, WatchLedger
 from saltpath.store.database import connect, write
@@ -106,11 +107,14 @@ def fill(folder: Path, now_us: int) -> None:
             past = PASTS.get(str(active.stored.document.get("key")))
             if past is not None:
                 _live(history, ledger.epoch, active, past, now_us)
-        for alert in alerts.unplanned(history):
-            alerts.plan(history, alert, ())
         now = now_us // SECOND_US
         for _ in chain(blocks.pack(history, now - FRESH_S), slabs.roll_up(history, now)):
             pass
+        with closing(connect(folder)) as main:
+            for moment in (now_us - 2 * noticing.LOOK_US, now_us):  # two looks agree
+                noticing.look_for_slower(main, history, moment)
+        for alert in alerts.unplanned(history):
+            alerts.plan(history, alert, ())
 
 
 def _live(history: sqlite3.Connection, epoch: int, active: Active, past: Past, now: int) -> None:

@@ -11,6 +11,7 @@ from msgspec import Struct
 from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.watch_reader import read_watch
 from saltpath.core.values.grammar import Unreadable
+from saltpath.core.watching.alerts import TroubleKind
 from saltpath.core.watching.flags import (
     CAUGHT_UP,
     EVIDENCE,
@@ -26,7 +27,7 @@ from saltpath.server.context import database
 from saltpath.store import around, cases, projects, routes, watches
 from saltpath.store.database import NotFound, now_us
 from saltpath.store.documents import Document
-from saltpath.store.history import alerts, runs
+from saltpath.store.history import alerts, runs, troubles
 from saltpath.store.history.runs import SECOND_US, Standing
 
 State = Literal["off", "new", "good", "bad", "outage", "own side", "unchecked"]
@@ -57,8 +58,22 @@ def list_views(project: Document) -> list[dict[str, Any]]:
     """Every watch of a project, by name."""
     stored = watches.watches(database(), project.id)
     standing = runs.standings(database("history"), [one.id for one in stored]) if stored else {}
-    targets = _Targets(project)
-    return [view(read(one), standing.get(one.id), targets) for one in stored]
+    targets, lasting = _Targets(project), _lasting()
+    return [
+        {**view(read(one), standing.get(one.id), targets), "lasting": lasting.get(one.id, [])}
+        for one in stored
+    ]
+
+
+def _lasting() -> dict[int, list[dict[str, Any]]]:
+    """By watch, the trouble that lasts besides an outage, which its standing says."""
+    found: dict[int, list[dict[str, Any]]] = {}
+    kinds: tuple[TroubleKind, ...] = ("burn", "slower")
+    for kind in kinds:
+        for id, one in troubles.lasting(database("history"), kind).items():
+            said = {"kind": kind, "since": second(one.began), "cause": one.cause}
+            found.setdefault(id, []).append(said)
+    return found
 
 
 def one_view(stored: Document) -> dict[str, Any]:
@@ -69,6 +84,7 @@ def one_view(stored: Document) -> dict[str, Any]:
     schedule = found.watch.schedule(stored.id, found.zone)
     return {
         **view(found, standing, _Targets(project)),
+        "lasting": _lasting().get(stored.id, []),
         "version": stored.version,
         "document": stored.document,
         "zone": found.watch.zone or found.zone,
@@ -252,6 +268,20 @@ def range_view(found: Any, oids: dict[int, str]) -> dict[str, Any]:
         "first": second(found.first),
         "items": items,
     }
+
+
+def spread_view(histogram: Any) -> list[dict[str, Any]]:
+    """How times are spread, in steps of about 8 %: from, to (milliseconds), how many."""
+    from saltpath.core.statistics.histogram import BUCKETS, EDGES, HIGHEST_US
+
+    edges = [0, *EDGES.tolist(), HIGHEST_US]
+    found = []
+    for at in range(0, BUCKETS, 2):
+        number = round(float(histogram[at : at + 2].sum()))
+        if number:
+            until = edges[min(at + 2, BUCKETS)]
+            found.append({"from": edges[at] / 1000, "to": until / 1000, "answers": number})
+    return found
 
 
 def _ms(us: Any) -> float | None:

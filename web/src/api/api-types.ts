@@ -2402,6 +2402,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/watches/{id}/phases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where a watch's time went */
+        get: operations["readWatchPhases"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/watches/{id}/runs": {
         parameters: {
             query?: never;
@@ -4406,6 +4423,7 @@ export interface components {
             noRoutes: string[];
             nextAt: string | null;
             standing: components["schemas"]["WatchStanding"];
+            lasting: components["schemas"]["WatchTrouble"][];
         };
         WatchInFull: {
             id: string;
@@ -4424,6 +4442,7 @@ export interface components {
             noRoutes: string[];
             nextAt: string | null;
             standing: components["schemas"]["WatchStanding"];
+            lasting: components["schemas"]["WatchTrouble"][];
             version: number;
             document: Record<string, never>;
             zone: string;
@@ -4431,6 +4450,12 @@ export interface components {
             next: string[];
             muted: components["schemas"]["Muted"];
             burns: components["schemas"]["Burn"][];
+        };
+        WatchTrouble: {
+            /** @enum {string} */
+            kind: "outage" | "burn" | "slower";
+            since: string;
+            cause: string;
         };
         Burn: {
             seconds: number;
@@ -4465,6 +4490,27 @@ export interface components {
             step: number;
             first: string;
             items: components["schemas"]["WatchOver"][];
+        };
+        RangeOfWatch: {
+            from: string;
+            to: string;
+            step: number;
+            first: string;
+            items: components["schemas"]["WatchOver"][];
+            spread: {
+                from: number;
+                to: number;
+                answers: number;
+            }[];
+        };
+        WatchPhases: {
+            at: string;
+            runs: number;
+            lookup: number;
+            connect: number;
+            tls: number;
+            waiting: number;
+            receiving: number;
         };
         WatchOver: {
             id: string;
@@ -11313,7 +11359,47 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["WatchRange"];
+                    "application/json": components["schemas"]["RangeOfWatch"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readWatchPhases: {
+        parameters: {
+            query?: {
+                /** @description where the stretch begins (RFC 3339); a day ago unless it is said */
+                from?: string;
+                /** @description where it ends; now unless it is said */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["WatchPhases"][];
+                        next: string | null;
+                    };
                 };
             };
             /** @description a problem */

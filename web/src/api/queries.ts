@@ -66,6 +66,13 @@ const ofWatches = {
       placeholderData: keepPreviousData,
       gcTime: 60_000,
     }),
+  watchPhases: (id: string, stretch: Stretch) =>
+    queryOptions({
+      queryKey: ["watch phases", id, stretch] as const,
+      queryFn: () => api.watchPhases(id, stretch),
+      placeholderData: keepPreviousData,
+      gcTime: 60_000,
+    }),
   watchRuns: (id: Maybe<string>, stretch: Stretch, bad: boolean, limit: number) =>
     queryOptions({
       queryKey: ["watch runs", id, stretch, bad, limit] as const,

@@ -24,7 +24,9 @@ export const watchesApi = {
   watchRange: (project: string, stretch: Stretch) =>
     ask<Shapes["WatchRange"]>(`/watches/range?project=${q(project)}&${between(stretch)}`),
   rangeOfWatch: (id: string, stretch: Stretch) =>
-    ask<Shapes["WatchRange"]>(`/watches/${q(id)}/range?${between(stretch)}`),
+    ask<Shapes["RangeOfWatch"]>(`/watches/${q(id)}/range?${between(stretch)}`),
+  watchPhases: (id: string, stretch: Stretch) =>
+    ask<Page<Shapes["WatchPhases"]>>(`/watches/${q(id)}/phases?${between(stretch)}`),
   allowances: (project: string) =>
     ask<Page<Shapes["Allowance"]>>(`/watches/allowances?project=${q(project)}`),
   watchRuns: (id: string, stretch: Stretch, bad: boolean, limit: number) =>

@@ -1,7 +1,7 @@
 import type { Exchange } from "../api";
 import { duration } from "../base/format";
 
-const PHASES = [
+export const PHASES = [
   ["lookup", "look-up", "var(--phase-lookup)"],
   ["connect", "connect", "var(--phase-connect)"],
   ["tls", "TLS", "var(--phase-tls)"],

@@ -2,7 +2,8 @@
 before again: from its response times, less what the time of day does to them.
 
 Who looks each hour has thousands of chances to be wrong: so it takes a clear change, which two
-looks agree on, and nothing is said of a watch's first three days.
+looks agree on, to a level that no other day has shown at these hours (weekends differ from
+weekdays), and nothing is said of a watch's first three days.
 """
 
 from __future__ import annotations
@@ -24,14 +25,16 @@ from saltpath.core.statistics.daily_profile import (
 )
 from saltpath.core.values.measures import show_duration
 from saltpath.core.watching.flags import ANSWERED, FATE_BITS, FATES, MAINTENANCE, OWN_SIDE
-from saltpath.core.watching.numbers import Runs
+from saltpath.core.watching.numbers import Numbers, Runs
 
 VALUES = 1_000
 """So many of the last are looked at."""
 PART_S = 60
 """Of a watch that runs more often, the medians of such parts are."""
-NEEDED_DAYS = 7
+NEEDED_DAYS = 10
 """Of the past, or as many as VALUES take."""
+COMPARED_S = DAY_S // 2
+"""So long from a shift on its level is held against the same hours of other days."""
 AS_BEFORE = 1.10
 """Within this share of it a level is as it was before."""
 FURTHER = 1.25
@@ -47,6 +50,8 @@ class Shift(Struct, frozen=True):
     after: int
     values: int
     """How many have shown it."""
+    usual: bool = False
+    """Other days had such a level at the same hours."""
 
     @property
     def ratio(self) -> float:
@@ -72,9 +77,28 @@ def shifts(runs: Runs, every_s: int) -> list[Shift]:
     found = changes(last_us, WATCHED, daily)
     ends = [*(one.at for one in found), len(last_us)][1:]
     return [
-        Shift(int(last_due[one.at]), round(one.before), round(one.after), end - one.at)
+        Shift(
+            int(last_due[one.at]),
+            round(one.before),
+            round(one.after),
+            end - one.at,
+            bool(parts) and _is_usual(due, us, last_due[one.at : end]),
+        )
         for one, end in zip(found, ends, strict=True)
     ]
+
+
+def _is_usual(due: Numbers, us: Numbers, shown: Numbers) -> bool:
+    """Whether some other day before was about as slow at the hours at which a shift was shown."""
+    begin = int(shown[0])
+    end = min(int(shown[-1]) + 1, begin + COMPARED_S)
+
+    def level(days: int) -> float:
+        here = us[np.searchsorted(due, begin - days) : np.searchsorted(due, end - days)]
+        return float(np.median(here)) if len(here) else 0.0
+
+    others = [level(days * DAY_S) for days in range(1, NEEDED_DAYS)]
+    return level(0) < max(others) * (1 + WATCHED.effect)
 
 
 def agreed(before: Sequence[Shift], now: Sequence[Shift], every_s: int) -> Shift | None:
@@ -85,7 +109,7 @@ def agreed(before: Sequence[Shift], now: Sequence[Shift], every_s: int) -> Shift
     there = any(
         abs(one.due - last.due) <= near and (one.ratio > 1) == (last.ratio > 1) for one in before
     )
-    return last if there else None
+    return last if there and not (last.usual and last.ratio > 1) else None
 
 
 def near_s(every_s: int) -> int:

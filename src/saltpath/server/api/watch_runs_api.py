@@ -29,6 +29,7 @@ from saltpath.server.watch_views import (
     read,
     run_view,
     second,
+    spread_view,
 )
 from saltpath.store import watches
 from saltpath.store.database import NotFound, now_us
@@ -99,12 +100,34 @@ def _over_periods(project: int, promised: list[Read]) -> list[tuple[Read, Span, 
 
 
 @watch_runs_api.get("/watches/<id>/range")
-@declared("readRangeOfWatch", "What became of a watch", of("WatchRange"), ID, FROM, TO)
+@declared("readRangeOfWatch", "What became of a watch", of("RangeOfWatch"), ID, FROM, TO)
 def read_range_of_one(id: str) -> Response:
-    """The same of one."""
+    """The same of one, with how its times are spread."""
     stored = watch_asked(id)
     begin, end = _stretch()
-    return json_answer(range_view(_over(stored.project, [stored], begin, end), _oids([stored])))
+    found = _over(stored.project, [stored], begin, end)
+    spread = spread_view(found.histogram[0])
+    return json_answer({**range_view(found, _oids([stored])), "spread": spread})
+
+
+@watch_runs_api.get("/watches/<id>/phases")
+@declared("readWatchPhases", "Where a watch's time went", page("WatchPhases"), ID, FROM, TO)
+def read_phases(id: str) -> Response:
+    """Medians of some runs in each of sixty parts of the stretch, in milliseconds; parts of which
+    no exchange is kept are not there."""
+    from saltpath.store.history.phases import phases
+
+    stored = watch_asked(id)
+    found = phases(database("history"), stored.id, *_stretch())
+    items = [
+        {
+            "at": second(one.begin),
+            "runs": one.runs,
+            **{name: us / 1000 for name, us in one.us.items()},
+        }
+        for one in found
+    ]
+    return json_answer({"items": items, "next": None})
 
 
 @watch_runs_api.get("/watches/<id>/runs")

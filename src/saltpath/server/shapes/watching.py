@@ -20,6 +20,7 @@ from saltpath.server.shapes.parts import (
 )
 from saltpath.server.watch_views import STATES
 
+TROUBLE_KIND = {"type": "string", "enum": list(get_args(TroubleKind))}
 FATE = {"type": "string", "enum": list(FATES)}
 WATCH: Any = {
     "id": TEXT,
@@ -37,6 +38,7 @@ WATCH: Any = {
     "noRoutes": TEXTS,
     "nextAt": MAYBE_TEXT,
     "standing": ref("WatchStanding"),
+    "lasting": several("WatchTrouble"),
 }
 SHAPES: dict[str, Any] = {
     "Watch": shape(**WATCH),
@@ -50,6 +52,7 @@ SHAPES: dict[str, Any] = {
         muted=ref("Muted"),
         burns=several("Burn"),
     ),
+    "WatchTrouble": shape(kind=TROUBLE_KIND, since=TEXT, cause=TEXT),
     "Burn": shape(
         **dict.fromkeys(("seconds", "shortSeconds", "bad"), WHOLE),
         **dict.fromkeys(("rate", "shortRate", "most"), NUMBER),
@@ -68,6 +71,19 @@ SHAPES: dict[str, Any] = {
     "WatchUnderstood": shape(problem=TEXT, sentence=TEXT, when=TEXT, next=TEXTS),
     "WatchRange": shape(
         **{"from": TEXT}, to=TEXT, step=WHOLE, first=TEXT, items=several("WatchOver")
+    ),
+    "RangeOfWatch": shape(
+        **{"from": TEXT},
+        to=TEXT,
+        step=WHOLE,
+        first=TEXT,
+        items=several("WatchOver"),
+        spread={"type": "array", "items": shape(**{"from": NUMBER}, to=NUMBER, answers=WHOLE)},
+    ),
+    "WatchPhases": shape(
+        at=TEXT,
+        runs=WHOLE,
+        **dict.fromkeys(("lookup", "connect", "tls", "waiting", "receiving"), NUMBER),
     ),
     "WatchOver": shape(
         id=TEXT,
@@ -149,7 +165,7 @@ SHAPES: dict[str, Any] = {
     "Muted": shape(until=MAYBE_TEXT, by=TEXT),
     "Trouble": shape(
         id=TEXT,
-        kind={"type": "string", "enum": list(get_args(TroubleKind))},
+        kind=TROUBLE_KIND,
         watch=TEXT,
         watchName=TEXT,
         began=TEXT,

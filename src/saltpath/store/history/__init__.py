@@ -6,6 +6,7 @@ slabs     sums, histograms and lines of all watches of a project over three hour
 ranges    any stretch of time: slabs in the middle, runs at the edges
 burns     how fast allowances are used up
 seen      what runs saw
+phases    where the time of answers went, from that
 retention what is kept no more
 troubles  outages and other trouble, and what is noted of it
 """

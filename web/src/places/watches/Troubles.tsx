@@ -18,6 +18,12 @@ interface Props {
   watch?: string;
 }
 
+export const byWatch = (items: Trouble[]): Map<string, Trouble[]> => {
+  const found = new Map<string, Trouble[]>();
+  for (const one of items) found.set(one.watch, [...(found.get(one.watch) ?? []), one]);
+  return found;
+};
+
 /** The trouble of a stretch, each a sentence with what people note of it. */
 export function TroublesHere({ project, stretch, watch }: Props) {
   const found = useQuery(queries.troubles(project, stretch, watch));

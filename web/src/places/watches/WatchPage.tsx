@@ -9,8 +9,11 @@ import { useSay } from "../../parts/Said";
 import { useProject } from "../../state/project";
 import { useTab } from "../../state/tab";
 import { Line } from "./Line";
+import { Marks } from "./Marks";
+import { PhasesOverTime } from "./PhasesOverTime";
 import { RunBeside } from "./RunBeside";
 import { SpanChoice } from "./SpanChoice";
+import { Spread } from "./Spread";
 import { sentencesOf } from "./sentences";
 import { OverTime, TimeAxis } from "./TimeAxis";
 import { TroublesHere } from "./Troubles";
@@ -68,6 +71,7 @@ function Watched({ watch, gone }: { watch: Full; gone: () => void }) {
   const range = useQuery({ ...queries.rangeOfWatch(watch.id, stretch), refetchInterval: again });
   const project = useProject()?.id;
   const allowances = useQuery(queries.allowances(project));
+  const troubles = useQuery(queries.troubles(project, stretch, watch.id));
   const beside = useBeside();
   useTab(watch.name, watch.standing.state === "outage" ? "failed" : undefined);
   const over = range.data?.items[0];
@@ -94,8 +98,15 @@ function Watched({ watch, gone }: { watch: Full; gone: () => void }) {
             </div>
             <div className="over-time">
               <Line over={over} watch={watch} range={axis} span={span} height={180} />
+              <Marks troubles={troubles.data?.items ?? []} span={span} />
             </div>
           </OverTime>
+          {over && range.data && (
+            <div className="watch-charts">
+              <PhasesOverTime watch={watch.id} span={span} />
+              <Spread spread={range.data.spread} over={over} limitMs={watch.limitMs} />
+            </div>
+          )}
           {over && <WatchNumbers over={over} allowance={allowance} burns={watch.burns} />}
           {project && <TroublesHere project={project} stretch={stretch} watch={watch.id} />}
           <WatchRuns watch={watch} span={span} again={again} open={beside.show} />

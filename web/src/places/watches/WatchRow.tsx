@@ -2,13 +2,17 @@ import { memo } from "react";
 import { Link } from "react-router";
 import { type MarkKind, VerdictMark } from "../../parts/VerdictMark";
 import { Line } from "./Line";
+import { Marks } from "./Marks";
 import { type Allowance, type Over, sentencesOf, type Watch } from "./sentences";
+import type { Trouble } from "./Troubles";
 import type { Span } from "./time";
 
 interface Props {
   watch: Watch;
   over: Over | undefined;
   allowance: Allowance | undefined;
+  /** What went wrong in the stretch. */
+  troubles: Trouble[] | undefined;
   range: { step: number; first: string };
   span: Span;
 }
@@ -16,7 +20,7 @@ interface Props {
 const HEIGHT = 52;
 
 /** One watch: what it is, its line, how it stands. */
-export const WatchRow = memo(function WatchRow({ watch, over, allowance, range, span }: Props) {
+export const WatchRow = memo(function WatchRow({ watch, over, allowance, troubles, range, span }: Props) {
   const bad = watch.standing.state === "outage" || Boolean(watch.problem);
   return (
     <li className="watch-row" data-watch={watch.id}>
@@ -32,6 +36,7 @@ export const WatchRow = memo(function WatchRow({ watch, over, allowance, range, 
       </div>
       <div className="over-time">
         <Line over={over} watch={watch} range={range} span={span} height={HEIGHT} />
+        {troubles && <Marks troubles={troubles} span={span} />}
       </div>
       <p className={bad ? "trouble" : undefined}>{sentencesOf(watch, over, allowance).join(" ")}</p>
     </li>

@@ -14,7 +14,7 @@ import { RunBeside } from "./RunBeside";
 import { SpanChoice } from "./SpanChoice";
 import { account, heading } from "./sentences";
 import { OverTime, TimeAxis } from "./TimeAxis";
-import { TroublesHere } from "./Troubles";
+import { byWatch, TroublesHere } from "./Troubles";
 import { momentName, stretchOf } from "./time";
 import { useBeside } from "./useBeside";
 import { useSpan } from "./useSpan";
@@ -41,6 +41,8 @@ export function WatchesPage() {
   useTab("Watches", items.length ? (failing ? "failed" : "passed") : undefined);
   const overs = useMemo(() => new Map(range.data?.items.map((over) => [over.id, over])), [range.data]);
   const left = useMemo(() => new Map(allowances.data?.items.map((one) => [one.id, one])), [allowances.data]);
+  const troubles = useQuery(queries.troubles(project?.id, stretch));
+  const wrong = useMemo(() => byWatch(troubles.data?.items ?? []), [troubles.data]);
   const [search, setSearch] = useSearchParams();
   const wanted = search.get("find") ?? "";
   const [order, setOrder] = useState<Order>("by trouble");
@@ -126,6 +128,7 @@ export function WatchesPage() {
                         watch={watch}
                         over={overs.get(watch.id)}
                         allowance={left.get(watch.id)}
+                        troubles={wrong.get(watch.id)}
                         range={axis}
                         span={span}
                       />

@@ -11,7 +11,11 @@ type State = Watch["standing"]["state"];
 
 /** What is worst comes first. */
 const WORST: State[] = ["outage", "bad", "own side", "unchecked", "new", "good", "off"];
-export const rankOf = (watch: Watch): number => (watch.problem ? 0 : WORST.indexOf(watch.standing.state));
+export const rankOf = (watch: Watch): number => {
+  const rank = watch.problem ? 0 : WORST.indexOf(watch.standing.state);
+  const lasts = (kind: string) => watch.lasting.some((one) => one.kind === kind);
+  return Math.min(rank, lasts("burn") ? 1 : lasts("slower") ? 1.5 : rank);
+};
 
 /** How it stands, what became of it over the stretch, and what trouble it may still have. */
 export function sentencesOf(
@@ -23,11 +27,19 @@ export function sentencesOf(
     watch.noRoutes.length > 0 && `No route is called ${listed(watch.noRoutes)}: nobody is told by it.`;
   return [
     standing(watch),
+    ...watch.lasting.map(besides),
     nobody,
     over && past(watch, over),
     allowance?.available && left(allowance),
     ...(allowance?.answers ?? []).map((one) => quick(one, periodOf(allowance))),
   ].filter((sentence): sentence is string => Boolean(sentence));
+}
+
+/** `Slower by half since 08:40: answers took 190 ms, and take 290 ms.` */
+function besides({ kind, since, cause }: Watch["lasting"][number]): string {
+  if (kind !== "slower") return `${cause}.`;
+  const [head, ...rest] = cause.split(": ");
+  return `${head} since ${momentName(since)}: ${rest.join(": ")}.`;
 }
 
 function standing(watch: Watch): string {
@@ -63,7 +75,8 @@ function past(watch: Watch, over: Over): string {
     over.medianMs === null || over.p95Ms === null
       ? ""
       : `Half of the answers come within ${duration(over.medianMs)}, nearly all within ${duration(over.p95Ms)}.`;
-  if (!over.bad) return watch.standing.state === "good" ? `Nothing to report. ${fast}` : fast;
+  const well = watch.standing.state === "good" && !watch.lasting.length;
+  if (!over.bad) return well ? `Nothing to report. ${fast}` : fast;
   const bad = `${over.bad === 1 ? "One bad run" : count(over.bad, "bad run")} of ${count(over.runs, "run")} here.`;
   return `${bad} ${fast}`;
 }
@@ -106,6 +119,8 @@ export function heading(watches: Watch[]): string {
   if (!on.length) return "All watches are off.";
   if (failing) return `${all} ${failing === 1 ? "is" : "are"} failing.`;
   if (shaky) return `${shaky === 1 ? "One watch has" : `${word(shaky)} watches have`} just had a bad run.`;
+  const slower = on.filter((watch) => watch.lasting.length).length;
+  if (slower) return `${slower === 1 ? "One watch is" : `${word(slower)} watches are`} worse than before.`;
   if (on.every((watch) => watch.standing.state === "new")) return "No watch has run yet.";
   return on.length === 1 ? "The watch is well." : `All ${word(on.length).toLowerCase()} watches are well.`;
 }
