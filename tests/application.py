@@ -20,6 +20,7 @@ from contextlib import ExitStack, closing
 from pathlib import Path
 from typing import Any
 
+from saltpath.demo.harbour.feeds import CALM
 from saltpath.store import people
 from saltpath.store.database import connect, migrate
 
@@ -107,7 +108,10 @@ class Application:
             "--harbour-port",
             str(self.harbour_port),
         ]
-        self.process = subprocess.Popen(command, stdout=self.log, stderr=subprocess.STDOUT)
+        calm = {**os.environ, CALM: "1"}
+        self.process = subprocess.Popen(
+            command, stdout=self.log, stderr=subprocess.STDOUT, env=calm
+        )
 
     def link(self) -> str:
         """The token of the link that the demonstration has printed last; empty: none yet."""

@@ -91,7 +91,7 @@ class Watches(BrowserTest):
     def test_the_time_is_dragged_over_to_look_closer(self):
         page = self.page
         self.go("/watches")
-        row = page.locator(".watch-row", has_text="Vessel register")
+        row = page.locator(".watch-row", has_text="Tide tables")
         row.get_by_text(re.compile("Half of the answers come within")).wait_for()
         page.get_by_text("30 days", exact=True).click()
         page.get_by_role("heading", name=re.compile("outages.* here")).wait_for()
@@ -115,17 +115,17 @@ class Watches(BrowserTest):
         page.get_by_text("No watch has these words.").wait_for()
         page.get_by_label("Find watches").fill("")
         page.get_by_text("by supplier", exact=True).click()
-        page.get_by_role("heading", name="Registry of Kvist").wait_for()
+        page.get_by_role("heading", name="Fernholm Tide Office").wait_for()
 
     def test_trouble_is_clicked_and_its_outage_noted(self):
         page = self.page
         self.go("/watches?over=30+days")
-        row = page.locator(".watch-row", has_text="Vessel register")
+        row = page.locator(".watch-row", has_text="Tide tables")
         trouble = row.locator(".trouble-failed").last
         trouble.wait_for()
         box = trouble.bounding_box()
         page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
-        beside = page.get_by_role("complementary", name="A run of Vessel register")
+        beside = page.get_by_role("complementary", name="A run of Tide tables")
         beside.get_by_text(re.compile("took longer than its limit|was blocked")).wait_for()
         outages = page.get_by_role("region", name="Trouble")
         outages.get_by_role("button", name="+ note").first.click()

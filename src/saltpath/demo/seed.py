@@ -35,14 +35,18 @@ TEAM: tuple[tuple[str, str, people.Role], ...] = (
     ("Joren Falk", "joren", "viewer"),
 )
 _REGISTER = re.compile(r"http://127\.0\.0\.1(:\d+)?/results")
+_POST = re.compile(r"127\.0\.0\.1:\d+")
+NIGHT = "night watch"
 _CHAT = re.compile(r"http://127\.0\.0\.1(:\d+)?/chat")
 
 
 class Place(Struct, frozen=True):
-    """Where a harbour answers, and its SQLite file."""
+    """Where a harbour answers, its SQLite file."""
 
     address: str
     database: str
+    post: str = "127.0.0.1:1"
+    """Its mail server."""
 
 
 def seed(folder: Path, harbours: dict[str, Place]) -> bool:
@@ -109,20 +113,36 @@ def _deliver(connection: sqlite3.Connection, folder: Path, owner: int) -> None:
 
 
 def _tell(connection: sqlite3.Connection, owner: int) -> None:
-    """The desk's chat hears of the project's watches."""
+    """The desk's chat hears of the project's watches; when nobody there has taken an outage, the
+    night watch gets a mail."""
     project = next(one for one in projects.projects(connection) if one.name == FOLDERS["project"])
-    made = routes.Route("desk", "webhook", address="http://127.0.0.1/chat", template=CHAT)
-    routes.add(connection, project.id, owner, made)
+    night = routes.Route(
+        NIGHT,
+        "mail",
+        to=("night@fernholm.example",),
+        server="127.0.0.1:1",
+        security="none",
+        sender="Salt Path <salt@fernholm.example>",
+        only_urgent=True,
+    )
+    routes.add(connection, project.id, owner, night)
+    address = "http://127.0.0.1/chat"
+    desk = routes.Route("desk", "webhook", address=address, template=CHAT, then=NIGHT)
+    routes.add(connection, project.id, owner, desk)
 
 
 def _tell_there(
     connection: sqlite3.Connection, project: int, owner: int, harbours: dict[str, Place]
 ) -> None:
-    """The chat is where the harbour to rehearse in answers now."""
+    """The chat is where the harbour to rehearse in answers now, and so is the mail server."""
+    post = harbours["Rehearsal"].post
     for stored in routes.routes(connection, project):
         address = f"{harbours['Rehearsal'].address}/chat"
         if _CHAT.fullmatch(stored.route.address) and stored.route.address != address:
             moved = replace(stored.route, address=address)
+            routes.change(connection, stored, owner, stored.version, moved)
+        elif _POST.fullmatch(stored.route.server) and stored.route.server != post:
+            moved = replace(stored.route, server=post)
             routes.change(connection, stored, owner, stored.version, moved)
 
 

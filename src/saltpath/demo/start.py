@@ -10,6 +10,7 @@ import sys
 from contextlib import ExitStack, closing
 from pathlib import Path
 
+from saltpath.demo.harbour.post import Post
 from saltpath.demo.harbour.server import Harbour
 from saltpath.demo.seed import Place, seed
 from saltpath.runner.forking import fork
@@ -20,6 +21,8 @@ from saltpath.store.database import StoreError, connect, migrate, now_us
 
 LIVE_AFTER = 10
 """How far behind the harbour to rehearse in the live one listens, in ports."""
+POST_AFTER = 20
+"""And its mail server."""
 LOOK_S = 0.1
 ENDING_S = 5.0
 PAST_S = 120.0
@@ -55,6 +58,10 @@ def start(folder: Path, port: int, harbour_port: int, programs: Programs) -> int
             f"Fernholm Harbour answers at {places['Rehearsal'].address}, and live at "
             f"{places['Live'].address}"
         )
+        print(
+            f"What watches tell comes to {places['Rehearsal'].address}/chat, and by mail to "
+            f"{places['Rehearsal'].address}/mail"
+        )
         print(f"The harbour's own database is {places['Rehearsal'].database}")
         print(f"Salt Path answers at {settings.address}/  (Ctrl C ends both)")
         with closing(connect(folder)) as store:
@@ -86,8 +93,9 @@ def _serve(port: int, answer: int) -> None:
         try:
             harbour = both.enter_context(Harbour(port=port))
             live = both.enter_context(Harbour(port=port + LIVE_AFTER if port else 0, live=True))
+            post = both.enter_context(Post(port=port + POST_AFTER if port else 0))
         except OSError as problem:
-            live_port = f"{port + LIVE_AFTER} for the live one"
+            live_port = f"{port + LIVE_AFTER} for the live one, {port + POST_AFTER} for mail"
             json.dump(
                 f"Fernholm Harbour cannot listen on port {port}, or {live_port}: "
                 f"{problem.strerror}",
@@ -96,7 +104,7 @@ def _serve(port: int, answer: int) -> None:
             return
         json.dump(
             {
-                name: (at.address, str(at.database))
+                name: (at.address, str(at.database), post.address)
                 for name, at in (("Rehearsal", harbour), ("Live", live))
             },
             said,

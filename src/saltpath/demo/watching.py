@@ -34,6 +34,7 @@ from saltpath.store.history.runs import SECOND_US, Claim, Ended
 
 DAY_US = 86_400 * SECOND_US
 MIN_US = 60 * SECOND_US
+HOUR_US = 60 * MIN_US
 AT_ONCE = 4_000
 SEED = 90417
 
@@ -68,7 +69,7 @@ class Past(Struct, frozen=True):
 NO_ANSWER = "No answer within 5 s"
 SIGN_IN_DOWN = "Sign in as harbour agent: status was 503, expected 201"
 PASTS = {
-    "v3ss3lr3g1": Past(
+    "t1d3w4tch0": Past(
         30,
         92_000,
         0.16,
@@ -92,7 +93,7 @@ PASTS = {
     ),
     "c4rgon1ght": Past(220, 190_000, 0.12, slower_days=41, slower_by=0.52),
     "p1l0tr0st3": Past(30, 61_000, 0.2, hiccups=0.0009),
-    "fr33b3rths": Past(30, 34_000, 0.25, hiccups=0.0003),
+    "w34th3rw4t": Past(30, 34_000, 0.25, hiccups=0.0003),
 }
 """By the keys of the watches."""
 
@@ -111,7 +112,7 @@ def fill(folder: Path, now_us: int) -> None:
         for _ in chain(blocks.pack(history, now - FRESH_S), slabs.roll_up(history, now)):
             pass
         with closing(connect(folder)) as main:
-            for moment in (now_us - 2 * noticing.LOOK_US, now_us):  # two looks agree
+            for moment in (now_us - 30 * HOUR_US, now_us):  # two looks agree
                 noticing.look_for_slower(main, history, moment)
         for alert in alerts.unplanned(history):
             alerts.plan(history, alert, ())

@@ -16,7 +16,7 @@ from pathlib import Path
 from saltpath.runner.life import ShutdownSignal, parent_gone
 from saltpath.store import backup, disk, keeping, projects
 from saltpath.store.database import StoreError, connect, now_us
-from saltpath.store.history import retention, runs
+from saltpath.store.history import bounds, retention, runs
 
 EVERY_S = 600.0
 SOON_S = 20.0
@@ -124,8 +124,26 @@ def sum_up_watches(folder: Path, now: float, shutdown: ShutdownSignal | None = N
         from saltpath.store.history import blocks, slabs  # they bring numpy
 
         done = 0
-        for _ in chain(blocks.pack(history, int(now) - FRESH_S), slabs.roll_up(history, int(now))):
+        pieces = chain(
+            blocks.pack(history, int(now) - FRESH_S),
+            slabs.roll_up(history, int(now)),
+            _bound(folder, history, int(now * 1_000_000)),
+        )
+        for _ in pieces:
             done += 1
             if shutdown is not None and shutdown.wait(PAUSE_S):
                 break
         return done
+
+
+def _bound(folder: Path, history: sqlite3.Connection, now: int) -> Iterator[int]:
+    """What became of watches, where it takes more than an administrator allows."""
+    with closing(connect(folder, "main")) as main:
+        most = bounds.most(main)
+    if most is not None:
+        for number, rows in enumerate(bounds.bound(history, most, now)):
+            if not number:
+                log.warning(
+                    "what became of watches takes more than %s bytes: the oldest goes", most
+                )
+            yield rows

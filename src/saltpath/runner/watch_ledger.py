@@ -19,7 +19,7 @@ from saltpath.store import disk, projects, watches
 from saltpath.store.database import connect, now_us, write
 from saltpath.store.documents import Document
 from saltpath.store.events import add_event
-from saltpath.store.history import runs, seen
+from saltpath.store.history import bounds, runs, seen
 from saltpath.store.history.runs import Claim, Ended, Standing
 from saltpath.store.step_rows import StepRow
 
@@ -110,7 +110,7 @@ class WatchLedger:
     def end(self, results: list[Result]) -> None:
         """Write runs down; where there is no room, without what they saw."""
         results = sorted(results, key=lambda one: (one.ended.due, one.ended.turn))
-        low = disk.free(self._folder) < disk.LEAST_FREE
+        low = disk.free(self._folder) < disk.LEAST_FREE or self._is_full()
         try:
             with write(self._history):
                 ended = [one.ended for one in results]
@@ -124,6 +124,11 @@ class WatchLedger:
             raise
         if turned:
             self._tell(turned)
+
+    def _is_full(self) -> bool:
+        """By what an administrator allows."""
+        most = bounds.most(self._main)
+        return most is not None and bounds.used(self._history) > most * bounds.FULL
 
     def _tell(self, turned: list[runs.Turned]) -> None:
         """Pages that look on."""

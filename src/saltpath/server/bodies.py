@@ -116,6 +116,17 @@ class KeepingChange(KeptRules, frozen=True):
     """Rules that must still be as they were seen."""
 
 
+class HistoryMost(Body, frozen=True):
+    megabytes: (
+        Annotated[
+            int,
+            Meta(ge=50, le=100_000_000, description="megabytes as a whole number of at least 50"),
+        ]
+        | None
+    )
+    """null: as much as there is."""
+
+
 # ---- deliveries
 
 

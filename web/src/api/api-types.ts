@@ -1025,6 +1025,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/installation/history-most": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say how much room watches may take */
+        put: operations["sayHistoryMost"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/sources": {
         parameters: {
             query?: never;
@@ -2919,6 +2936,14 @@ export interface components {
             evidence: number;
             files: number;
             history: number;
+            historyMost: number | null;
+            historyDropped: {
+                /** @enum {string} */
+                what: "good" | "bad" | "whole" | "runs";
+                before: string;
+                rows: number;
+                at: string;
+            }[];
             free: number;
             low: boolean;
             least: number;
@@ -4864,6 +4889,9 @@ export interface components {
             eventDays?: number;
             watchDays?: number;
             watchEvidenceDays?: number;
+        };
+        HistoryMost: {
+            megabytes: number | null;
         };
         NewKey: {
             /** @description a name of 1 to 200 characters */
@@ -7872,6 +7900,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Storage"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sayHistoryMost: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HistoryMost"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gone"];
                 };
             };
             /** @description a problem */

@@ -41,6 +41,8 @@ export const peopleApi = {
   secondFactorRule: () => ask<Shapes["SecondFactorRule"]>("/installation/second-factor"),
   saySecondFactorRule: (administrators: boolean | null) =>
     ask<Shapes["SecondFactorRule"]>("/installation/second-factor", posted({ administrators }, {}, "PUT")),
+  sayHistoryMost: (megabytes: number | null) =>
+    ask<unknown>("/installation/history-most", posted({ megabytes }, {}, "PUT")),
   setAlone: (alone: boolean) => ask<Ended>("/alone", posted({ alone }, {}, "PUT")),
   sessions: () => ask<Page<Shapes["Session"]>>("/sessions"),
   endSession: (id: string) => ask<Ended>(`/sessions/${q(id)}`, away),

@@ -15,7 +15,9 @@ from saltpath.demo.harbour import (  # noqa: F401  they enter their routes
     cargo,
     chat,
     desks,
+    feeds,
     papers,
+    post,
     receiver,
 )
 from saltpath.demo.harbour.faults import FAULTS

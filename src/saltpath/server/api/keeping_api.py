@@ -8,13 +8,15 @@ from flask import Blueprint, Response
 from msgspec import UNSET
 from msgspec.structs import asdict
 
+from saltpath.server.api.views import moment
 from saltpath.server.asked import project_asked
-from saltpath.server.bodies import KeepingChange, KeptRules
+from saltpath.server.bodies import HistoryMost, KeepingChange, KeptRules
 from saltpath.server.context import actor, database, folder
 from saltpath.server.declared import ID, declared, of
 from saltpath.server.problems import json_answer
 from saltpath.store import keeping
 from saltpath.store.disk import LEAST_FREE, disk
+from saltpath.store.history import bounds
 
 keeping_api = Blueprint("keeping", __name__)
 _NAMES = {
@@ -78,8 +80,35 @@ def read_storage() -> Response:
             "evidence": found.evidence,
             "files": found.files,
             "history": found.history,
+            "historyMost": bounds.most(database()),
+            "historyDropped": [
+                {
+                    "what": one.what,
+                    "before": moment(one.before * 1_000_000),
+                    "rows": one.rows,
+                    "at": moment(one.at),
+                }
+                for one in bounds.dropped(database("history"))
+            ],
             "free": found.free,
             "low": found.low,
             "least": LEAST_FREE,
         }
     )
+
+
+@keeping_api.put("/installation/history-most")
+@declared(
+    "sayHistoryMost",
+    "Say how much room watches may take",
+    of("Gone"),
+    takes=HistoryMost,
+    may="administer",
+    did="said how much room watches may take",
+)
+def say_history_most(data: HistoryMost) -> Response:
+    """Where more is taken, what good runs saw goes first, then what the others saw, then runs; the
+    oldest first. What was summed up stays. null: no limit."""
+    octets = None if data.megabytes is None else data.megabytes * 1_000_000
+    bounds.say_most(database(), octets)
+    return json_answer({"gone": False})

@@ -18,6 +18,7 @@ from saltpath.server.shapes.parts import (
     several,
     shape,
 )
+from saltpath.store.history.bounds import WHATS
 
 SHAPES: dict[str, Any] = {
     "Problem": {
@@ -39,6 +40,13 @@ SHAPES: dict[str, Any] = {
         evidence=WHOLE,
         files=WHOLE,
         history=WHOLE,
+        historyMost={"type": ["integer", "null"]},
+        historyDropped={
+            "type": "array",
+            "items": shape(
+                what={"type": "string", "enum": list(WHATS)}, before=TEXT, rows=WHOLE, at=TEXT
+            ),
+        },
         free=WHOLE,
         low=FLAG,
         least=WHOLE,

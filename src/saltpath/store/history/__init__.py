@@ -8,5 +8,6 @@ burns     how fast allowances are used up
 seen      what runs saw
 phases    where the time of answers went, from that
 retention what is kept no more
+bounds    what goes when there is too much
 troubles  outages and other trouble, and what is noted of it
 """

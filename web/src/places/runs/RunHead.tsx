@@ -7,6 +7,7 @@ import { InPlace } from "../../parts/typing/InPlace";
 import { CompareWith } from "./CompareWith";
 import { HandOn } from "./HandOn";
 import { Shares } from "./Shares";
+import { WatchRun } from "./WatchRun";
 
 interface Props {
   run: RunReport;
@@ -98,6 +99,7 @@ export function RunHead({ run, bad, again, left, goOn }: Props) {
                 Run it again with the same data
               </button>
               <CompareWith run={run} />
+              <WatchRun run={run} />
               <HandOn run={run} share={() => setSharing(true)} />
               {left > 0 && (
                 <button data-needs="run" type="button" className="plain-button" onClick={goOn}>

@@ -13,6 +13,7 @@ import { AccountLine } from "./AccountLine";
 import { Alone } from "./Alone";
 import { DoneList } from "./DoneList";
 import { Invite } from "./Invite";
+import { RoomForWatches } from "./RoomForWatches";
 import { SecondForAdministrators } from "./SecondForAdministrators";
 import { SetupPlaces } from "./SetupPlaces";
 import { WhereRequestsGo } from "./WhereRequestsGo";
@@ -100,6 +101,7 @@ export function EverybodyPage() {
       <Alone />
       <WhoVouches />
       <WhereRequestsGo />
+      <RoomForWatches />
       <h2>Who did what, everywhere</h2>
       <DoneList project="" />
     </div>
