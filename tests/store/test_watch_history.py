@@ -174,6 +174,21 @@ class TestRanges(OfHistory):
                     self.assertLessEqual(abs(int(found.line["median"][0, part]) - middle), 1)
 
 
+    def test_a_project_whose_first_watch_comes_after_those_of_others(self):
+        self.known([7])
+        self.known([8], project=2)
+        passed = flag_of("passed", ANSWERED)
+        self.put([(7, BEGIN + 60 * n, passed, 5_000, 0) for n in range(2_880)])
+        list(blocks.pack(self.history, BEGIN + 200_000))
+        list(slabs.roll_up(self.history, BEGIN + 180_000))
+        late = [(8, BEGIN + 180_000 + n, passed, 9_000, 0) for n in range(90)]
+        self.put(late)
+        for begin in (BEGIN, BEGIN + 90_000, BEGIN + 179_000):
+            found = ranges.over(self.history, 2, np.array([8]), begin, BEGIN + 180_090)
+            self.assertEqual(int(found.counts["runs"][0]), 90)
+            self.assertEqual(int(found.counts["good_s"][0]), 90)
+
+
 class TestRuns(OfHistory):
     def setUp(self):
         super().setUp()

@@ -182,6 +182,7 @@ def slabs(
         "level = ? AND start >= ? AND until <= ? AND layout = ? ORDER BY start",
         (project, level, begin, end, LAYOUT),
     )
+    length = sum(LENGTH_S[level] // step for step in STEPS_S[level])
     found = []
     for row in rows:
         watches = np.frombuffer(row["watches"], "<u4").astype(np.int64)
@@ -192,7 +193,7 @@ def slabs(
                 watches,
                 np.frombuffer(row["sums"], SUMS),
                 np.frombuffer(row["entries"], ENTRY),
-                np.frombuffer(row["points"], POINT).reshape(len(watches), -1),
+                np.frombuffer(row["points"], POINT).reshape(len(watches), length),
             )
         )
     return found

@@ -10,6 +10,7 @@ import { Notice } from "../../parts/Notice";
 import { useProject } from "../../state/project";
 import { useEnvironments } from "../../state/run";
 import { useTab } from "../../state/tab";
+import { Telling } from "./Telling";
 import { Understood } from "./Understood";
 
 /** A watch of a case, a suite or a tag, made with one sentence. */
@@ -102,7 +103,7 @@ function Making({ project, targets, tags, given, usual }: Props) {
       <div className="page-head">
         <h1>New watch</h1>
       </div>
-      <form className="new-watch" onSubmit={submit}>
+      <form id="new-watch" className="new-watch" onSubmit={submit}>
         <label>
           What is watched
           <select value={what} onChange={(event) => setWhat(event.target.value)} required>
@@ -148,13 +149,14 @@ function Making({ project, targets, tags, given, usual }: Props) {
             onChange={(event) => setName(event.target.value)}
           />
         </label>
-        {problem && <Notice sentence={problem} />}
-        <div className="actions">
-          <button type="submit" className="run-button" disabled={busy || !what}>
-            Watch it
-          </button>
-        </div>
       </form>
+      <Telling project={project} sentence={sentence} change={setSentence} />
+      {problem && <Notice sentence={problem} />}
+      <div className="actions">
+        <button type="submit" form="new-watch" className="run-button" disabled={busy || !what}>
+          Watch it
+        </button>
+      </div>
     </div>
   );
 }
