@@ -173,7 +173,6 @@ class TestRanges(OfHistory):
                     middle = inside[math.ceil(len(inside) / 2) - 1]
                     self.assertLessEqual(abs(int(found.line["median"][0, part]) - middle), 1)
 
-
     def test_a_project_whose_first_watch_comes_after_those_of_others(self):
         self.known([7])
         self.known([8], project=2)

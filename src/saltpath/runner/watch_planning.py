@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import hashlib
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from itertools import pairwise
 from pathlib import Path
 from typing import Any
@@ -62,19 +62,33 @@ class WatchPlanner:
     def __init__(self, main: sqlite3.Connection, folder: Path, own_port: int) -> None:
         self._main, self._folder, self._own_port = main, folder, own_port
         self._known: dict[int, tuple[tuple[bytes, int], Planned]] = {}
+        self._tried: dict[int, tuple[bytes, int]] = {}
 
     def plan(self, stored: Document, watch: Watch) -> Planned:
         """Raises NotFound or StoreError where there is nothing to run."""
         mark = (watches.plan_stamp(self._main, stored.project), stored.version)
         known = self._known.get(stored.id)
+        self._tried[stored.id] = mark
         if known is None or known[0] != mark:
             known = (mark, self._planned(stored, watch))
             self._known[stored.id] = known
         return known[1]
 
+    def stale(self, asked: Iterable[Document]) -> list[int]:
+        """The watches whose plans are to be made, or made anew, and were not tried yet."""
+        stamps: dict[int, bytes] = {}
+        found = []
+        for stored in asked:
+            if stored.project not in stamps:
+                stamps[stored.project] = watches.plan_stamp(self._main, stored.project)
+            if self._tried.get(stored.id) != (stamps[stored.project], stored.version):
+                found.append(stored.id)
+        return found
+
     def forget(self, watches: set[int]) -> None:
         """Of all but these."""
         self._known = {id: held for id, held in self._known.items() if id in watches}
+        self._tried = {id: mark for id, mark in self._tried.items() if id in watches}
 
     def _planned(self, stored: Document, watch: Watch) -> Planned:
         project = projects.project_by_id(self._main, stored.project)

@@ -60,6 +60,7 @@ from saltpath.store.step_rows import StepRow, row_of
 
 LOCK = "watching.lock"
 LONGEST_SLEEP_S = 0.25
+PLAN_S = 1.0
 LOOK_S = 0.5
 """So often it is looked whether watches were changed."""
 SET_BACK_US = 500_000
@@ -119,6 +120,7 @@ class Watcher:
         if interrupted:
             log.info("%s runs were interrupted", interrupted)
         self._later(self._look_for_lag())
+        self._later(self._plan_ahead())
         self._later(self._keep_writing())
         looked, offset = float("-inf"), self._offset()
         while not over():
@@ -183,6 +185,23 @@ class Watcher:
             self._planner.forget(set(self._agenda.watched))
         for id in await self._in_ledger(self._ledger.asked):
             self._agenda.ask(id)
+
+    async def _plan_ahead(self) -> None:
+        """Make plans before they are due, one after the other, so that whoever is due comes in
+        between."""
+        while True:
+            await asyncio.sleep(PLAN_S)
+            every = [one.active.stored for one in self._agenda.watched.values()]
+            for id in await self._in_plans(self._planner.stale, every):
+                watched = self._agenda.watched.get(id)
+                if watched is not None:
+                    await self._try_plan(watched.active)
+
+    async def _try_plan(self, active: Active) -> None:
+        try:
+            await self._in_plans(self._planner.plan, active.stored, active.watch)
+        except (NotFound, StoreError, FormatError, sqlite3.Error):
+            pass  # its run will say so
 
     async def _claim(self) -> None:
         """Claim what is due by now or very soon, and have it begin."""
