@@ -20,7 +20,14 @@ DAY_S = 86_400
 
 def take_away(history: sqlite3.Connection, project: int, rules: Rules, now: int) -> Iterator[int]:
     """What a project keeps no more at a moment (seconds, UTC). Goes on after each piece, with how
-    many rows it had."""
+    many rows it had. What a piece wrote goes from the log into the file at once, beside others who
+    write: else one of them would do so some day, and wait for it."""
+    for rows in _all(history, project, rules, now):
+        history.execute("PRAGMA wal_checkpoint(PASSIVE)")
+        yield rows
+
+
+def _all(history: sqlite3.Connection, project: int, rules: Rules, now: int) -> Iterator[int]:
     watches = [
         row[0]
         for row in history.execute("SELECT watch FROM watch_state WHERE project = ?", (project,))
