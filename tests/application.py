@@ -194,13 +194,14 @@ class Application:
         return self.wait(probe, seconds)
 
     def children(self) -> dict[str, list[int]]:
-        """Process ids of web, writer, keeper, watcher and runners."""
+        """Process ids of web, writer, keeper, watcher, courier and runners."""
         found: dict[str, list[int]] = {
             "web": [],
             "writer": [],
             "keeper": [],
             "runner": [],
             "watcher": [],
+            "courier": [],
         }
         children = (
             Path(f"/proc/{self.process.pid}/task/{self.process.pid}/children").read_text().split()

@@ -9,14 +9,19 @@ import time
 import unittest
 from contextlib import closing
 
+import numpy as np
+
 from saltpath.core.format.watch_reader import read_watch
 from saltpath.core.watching.flags import fate_of
 from saltpath.store import people, projects, watches
 from saltpath.store.database import connect
+from saltpath.store.history.blocks import runs_of
 from saltpath.store.history.runs import SECOND_US, standings
 from tests.application import Application
 
 WATCHES = 100
+KINDS = ("watcher", "writer", "watcher", "keeper", "watcher", "courier", "web", "runner")
+"""Who is killed, in turn."""
 
 
 class Watching(unittest.TestCase):
@@ -43,14 +48,13 @@ class Watching(unittest.TestCase):
             app.wait(lambda: len(set(made) & set(standings(history))) == WATCHES)
             for number in range(self.rounds):
                 time.sleep(0.6 + chance.random())
-                kind = ("watcher", "watcher", "writer", "keeper")[number % 4]
+                kind = KINDS[number % len(KINDS)]
                 before = app.children()[kind]
                 app.kill(kind)
                 app.wait(lambda kind=kind, before=before: app.children()[kind] not in ([], before))
-            count = history.execute("SELECT COUNT(*) FROM watch_run").fetchone()[0]
-            app.wait(
-                lambda: history.execute("SELECT COUNT(*) FROM watch_run").fetchone()[0] > count
-            )
+            newest = "SELECT MAX(due) FROM watch_run"
+            before = history.execute(newest).fetchone()[0]
+            app.wait(lambda: history.execute(newest).fetchone()[0] > before)
             app.process.kill()
             app.process.wait()
             app.wait(lambda: not history.execute("SELECT 1 FROM watch_claim").fetchone() or True)
@@ -73,9 +77,12 @@ class Watching(unittest.TestCase):
         for id, document in made.items():
             schedule = read_watch(document).schedule(id, "UTC")
             standing = standings(history)[id]
-            rows = history.execute(
-                "SELECT due, flag, us FROM watch_run WHERE watch = ? ORDER BY due", (id,)
-            ).fetchall()
+            now = int(time.time())
+            ran = runs_of(history, np.array([id]), now - 86_400, now + 86_400)
+            columns = (ran.due.tolist(), ran.flag.tolist(), ran.us.tolist())
+            rows = [
+                {"due": due, "flag": flag, "us": us} for due, flag, us in zip(*columns, strict=True)
+            ]
             since = rows[0]["due"] * SECOND_US
             wanted = [
                 due // SECOND_US for due in schedule.due_between(since, standing.looked_at + 1)
