@@ -119,8 +119,11 @@ export function heading(watches: Watch[]): string {
   if (!on.length) return "All watches are off.";
   if (failing) return `${all} ${failing === 1 ? "is" : "are"} failing.`;
   if (shaky) return `${shaky === 1 ? "One watch has" : `${word(shaky)} watches have`} just had a bad run.`;
-  const slower = on.filter((watch) => watch.lasting.length).length;
-  if (slower) return `${slower === 1 ? "One watch is" : `${word(slower)} watches are`} worse than before.`;
+  const lasts = (kind: string) => on.filter((watch) => watch.lasting.some((one) => one.kind === kind)).length;
+  const [burning, slower] = [lasts("burn"), lasts("slower")];
+  if (burning === 1) return "One watch uses up its allowance too fast.";
+  if (burning) return `${word(burning)} watches use up their allowances too fast.`;
+  if (slower) return `${slower === 1 ? "One watch" : `${word(slower)} watches`} became slower.`;
   if (on.every((watch) => watch.standing.state === "new")) return "No watch has run yet.";
   return on.length === 1 ? "The watch is well." : `All ${word(on.length).toLowerCase()} watches are well.`;
 }
