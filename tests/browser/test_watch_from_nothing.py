@@ -96,7 +96,7 @@ class WatchFromNothing(BrowserTest):
         at = box["y"] + box["height"] / 2
         page.mouse.move(box["x"] + box["width"] * 0.8, at)
         page.mouse.down()
-        page.mouse.move(box["x"] + box["width"] - 2, at, steps=6)
+        page.mouse.move(box["x"] + box["width"] + 90, at, steps=6)
         page.mouse.up()
         page.get_by_role("button", name="up to now again").wait_for()
         trouble = page.locator(".trouble-failed").last

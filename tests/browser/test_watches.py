@@ -3,11 +3,14 @@
 import email
 import email.policy
 import re
+from contextlib import closing
 from datetime import UTC, datetime
 
 from aiosmtpd.controller import Controller
 from playwright.sync_api import expect
 
+from saltpath.store import people, projects, watches
+from saltpath.store.database import connect
 from tests.application import free_port
 from tests.browser.page import BrowserTest
 
@@ -42,10 +45,10 @@ class Watches(BrowserTest):
         page.get_by_label("What it is called").fill("night")
         page.get_by_label("Whom it tells").fill("night@fernholm.example")
         page.get_by_label("From whom it comes").fill("salt@fernholm.example")
-        page.get_by_label("The mail server").fill(f"127.0.0.1:{port}")
+        page.get_by_role("textbox", name="The mail server", exact=True).fill(f"127.0.0.1:{port}")
         page.get_by_label("How it is spoken to").select_option("without encryption")
         page.get_by_role("button", name="Add the route").click()
-        page.get_by_role("button", name="Test night").click()
+        page.get_by_role("button", name="Test night", exact=True).click()
         told = page.get_by_role("region", name="What was told")
         told.get_by_text("A test from Salt Path: this route works").first.wait_for()
         self.app.wait(lambda: inbox.subjects == ["A test from Salt Path: this route works"])
@@ -133,6 +136,31 @@ class Watches(BrowserTest):
         page.keyboard.press("Control+Enter")
         outages.get_by_text("The registry moved.").wait_for()
 
+    def test_of_a_thousand_only_those_in_view_are_drawn(self):
+        page = self.page
+        with closing(connect(self.app.data)) as main:
+            owner = people.local_owner(main).id
+            document = {"salt-path": 1, "project": "Thousand quays"}
+            project = projects.add_project(main, owner, document)
+            people.set_role(main, project.id, people.local_owner(main), "owner", owner)
+            for number in range(1_000):
+                quay = {"salt-path": 1, "watch": f"Quay {number:03}", "tag": "x", "off": True}
+                watches.add(main, project.id, owner, quay)
+        self.go("/watches")
+        page.get_by_role("button", name="Project Fernholm Harbour").click()
+        page.get_by_role("menuitem", name="Thousand quays").click()
+        page.get_by_role("link", name="Watches", exact=True).click()
+        rows, lines = page.locator(".watch-row[data-watch]"), page.locator(".watch-line")
+        expect(rows).to_have_count(1_000)
+        lines.first.wait_for()
+        self.assertLess(lines.count(), 60)
+        rows.last.scroll_into_view_if_needed()
+        rows.last.locator(".watch-line").wait_for()
+        self.assertLess(lines.count(), 60)
+        page.get_by_label("Find watches").fill("quay 077")
+        expect(rows).to_have_count(1)
+        rows.first.locator(".watch-line").wait_for()
+
     def test_a_watch_is_changed_by_its_sentence(self):
         watch = self.made("Free berths are listed", "every 2 s against Rehearsal")
         self.go(f"/watches/{watch}?over=an+hour")
@@ -164,7 +192,7 @@ class Watches(BrowserTest):
     def test_the_wall_says_when_it_has_lost_its_connection(self):
         page = self.page
         self.go("/watches/wall")
-        page.get_by_role("heading", name=re.compile("watches are well|is failing")).wait_for()
+        page.get_by_role("heading", name=re.compile("watches are well|is failing|became slower|too fast")).wait_for()
         expect(page.locator(".wall-watch h2").first).to_be_visible()
         size = page.locator(".wall-watch h2").first.evaluate("e => getComputedStyle(e).fontSize")
         self.assertGreaterEqual(float(size.removesuffix("px")), 20)
@@ -175,7 +203,7 @@ class Watches(BrowserTest):
         page.get_by_role("heading", name=re.compile("No connection for")).wait_for()
         page.unroute("**/api/v1/watches*")
         page.clock.fast_forward(20_000)
-        page.get_by_role("heading", name=re.compile("watches are well|is failing")).wait_for()
+        page.get_by_role("heading", name=re.compile("watches are well|is failing|became slower|too fast")).wait_for()
         self.said = [line for line in self.said if "ERR_" not in line]
 
     def test_axe_finds_no_serious_fault_in_either_theme(self):

@@ -57,6 +57,7 @@ const ofWatches = {
       queryKey: ["watch range", project, stretch] as const,
       queryFn: project ? () => api.watchRange(project, stretch) : skipToken,
       placeholderData: keepPreviousData,
+      structuralSharing: false, // lines are long, and nearly always others
       gcTime: 60_000,
     }),
   rangeOfWatch: (id: string, stretch: Stretch) =>

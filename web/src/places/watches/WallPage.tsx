@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useMemo, useState } from "react";
+import { memo, useEffect, useMemo, useState } from "react";
 import { Link } from "react-router";
 import { queries } from "../../api/queries";
 import { applyTheme } from "../../base/tokens";
@@ -40,7 +40,8 @@ export function WallPage() {
   useTab("Wall");
   const old = now - watches.dataUpdatedAt;
   const lost = watches.isFetched && old > LOST_MS;
-  const axis = { step: range.data?.step ?? 60, first: range.data?.first ?? stretch.from };
+  const { step, first } = range.data ?? { step: 60, first: stretch.from };
+  const axis = useMemo(() => ({ step, first }), [step, first]);
   return (
     <div className="wall" data-lost={lost || undefined}>
       <header className="wall-head">
@@ -55,7 +56,7 @@ export function WallPage() {
             over={overs.get(watch.id)}
             axis={axis}
             span={span}
-            now={now}
+            now={watch.standing.state === "good" ? 0 : now}
           />
         ))}
       </ul>
@@ -68,10 +69,11 @@ interface Props {
   over: Over | undefined;
   axis: { step: number; first: string };
   span: Span;
+  /** 0: it makes no difference. */
   now: number;
 }
 
-function WallWatch({ watch, over, axis, span, now }: Props) {
+const WallWatch = memo(function WallWatch({ watch, over, axis, span, now }: Props) {
   const { state, since, why } = watch.standing;
   const failing = state === "outage" || Boolean(watch.problem);
   return (
@@ -89,7 +91,7 @@ function WallWatch({ watch, over, axis, span, now }: Props) {
       )}
     </li>
   );
-}
+});
 
 /** The time, each second. */
 function useNow(): number {

@@ -6,6 +6,7 @@ import { Marks } from "./Marks";
 import { type Allowance, type Over, sentencesOf, type Watch } from "./sentences";
 import type { Trouble } from "./Troubles";
 import type { Span } from "./time";
+import { useNear } from "./useNear";
 
 interface Props {
   watch: Watch;
@@ -19,11 +20,12 @@ interface Props {
 
 const HEIGHT = 52;
 
-/** One watch: what it is, its line, how it stands. */
+/** One watch: what it is, its line, how it stands; what is far out of view holds its place. */
 export const WatchRow = memo(function WatchRow({ watch, over, allowance, troubles, range, span }: Props) {
+  const { row, near } = useNear<HTMLLIElement>();
   const bad = watch.standing.state === "outage" || Boolean(watch.problem);
   return (
-    <li className="watch-row" data-watch={watch.id}>
+    <li className="watch-row" data-watch={watch.id} ref={row}>
       <div>
         <h3>
           <VerdictMark verdict={markOf(watch)} /> <Link to={`/watches/${watch.id}`}>{watch.name}</Link>
@@ -35,10 +37,14 @@ export const WatchRow = memo(function WatchRow({ watch, over, allowance, trouble
         </p>
       </div>
       <div className="over-time">
-        <Line over={over} watch={watch} range={range} span={span} height={HEIGHT} />
-        {troubles && <Marks troubles={troubles} span={span} />}
+        {near && (
+          <>
+            <Line over={over} watch={watch} range={range} span={span} height={HEIGHT} />
+            {troubles && <Marks troubles={troubles} span={span} />}
+          </>
+        )}
       </div>
-      <p className={bad ? "trouble" : undefined}>{sentencesOf(watch, over, allowance).join(" ")}</p>
+      {near && <p className={bad ? "trouble" : undefined}>{sentencesOf(watch, over, allowance).join(" ")}</p>}
     </li>
   );
 });

@@ -20,13 +20,17 @@ import { useBeside } from "./useBeside";
 import { useSpan } from "./useSpan";
 import { WatchRow } from "./WatchRow";
 
+/** Milliseconds more between looks for each watch, since one look brings all of them. */
+const LATER_MS = 30;
+
 /** All watches on one time axis, what is worst first; a click on a line opens the run that was there. */
 export function WatchesPage() {
   const project = useProject();
   const { span, lasting, look, last, again } = useSpan();
   const stretch = useMemo(() => stretchOf(span), [span]);
   const watches = useQuery({ ...queries.watches(project?.id), refetchInterval: 10_000 });
-  const range = useQuery({ ...queries.watchRange(project?.id, stretch), refetchInterval: again });
+  const later = again && Math.max(again, (watches.data?.items.length ?? 0) * LATER_MS);
+  const range = useQuery({ ...queries.watchRange(project?.id, stretch), refetchInterval: later });
   const allowances = useQuery({ ...queries.allowances(project?.id), refetchInterval: 60_000 });
   const tell = useStale();
   const refresh = useCallback(
@@ -48,9 +52,10 @@ export function WatchesPage() {
   const [order, setOrder] = useState<Order>("by trouble");
   const groups = useMemo(() => grouped(items, overs, wanted, order), [items, overs, wanted, order]);
   const beside = useBeside();
-  if (!project) return null;
   const soonest = items.flatMap(({ nextAt }) => nextAt ?? []).sort()[0];
-  const axis = { step: range.data?.step ?? 60, first: range.data?.first ?? stretch.from };
+  const { step, first } = range.data ?? { step: 60, first: stretch.from };
+  const axis = useMemo(() => ({ step, first }), [step, first]);
+  if (!project) return null;
   return (
     <div className={beside.shown ? "page watches-page with-run" : "page watches-page"}>
       <div className="page-head">

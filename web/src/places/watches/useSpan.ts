@@ -4,6 +4,8 @@ import { LASTING, type Span } from "./time";
 
 const AGAIN_MS = 10_000;
 const ASK_AGAIN_MS = 5_000;
+/** A stretch up to now ends at most so small a part of itself later. */
+const GRAINS = 2_000;
 const USUAL = "a day";
 
 /** The stretch that the page shows, kept in its address: so long up to now, which goes on, or from one moment to another. */
@@ -13,11 +15,13 @@ export function useSpan() {
   const fixed = from !== undefined && to !== undefined && from < to;
   const lasting = search.get("over") ?? USUAL;
   const length = LASTING[lasting] ?? LASTING[USUAL] ?? 0;
-  const [now, setNow] = useState(() => whole(Date.now()));
+  const grain = Math.max(AGAIN_MS, length / GRAINS);
+  const [moment, setMoment] = useState(() => Date.now());
+  const now = whole(moment, grain);
   useEffect(() => {
     if (fixed) return undefined;
     const timer = window.setInterval(() => {
-      if (document.visibilityState === "visible") setNow(whole(Date.now()));
+      if (document.visibilityState === "visible") setMoment(Date.now());
     }, AGAIN_MS);
     return () => window.clearInterval(timer);
   }, [fixed]);
@@ -44,4 +48,4 @@ export function useSpan() {
   };
 }
 
-const whole = (ms: number) => Math.ceil(ms / AGAIN_MS) * AGAIN_MS;
+const whole = (ms: number, grain: number) => Math.ceil(ms / grain) * grain;
