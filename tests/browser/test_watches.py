@@ -192,7 +192,9 @@ class Watches(BrowserTest):
     def test_the_wall_says_when_it_has_lost_its_connection(self):
         page = self.page
         self.go("/watches/wall")
-        page.get_by_role("heading", name=re.compile("watches are well|is failing|became slower|too fast")).wait_for()
+        page.get_by_role(
+            "heading", name=re.compile("watches are well|is failing|became slower|too fast")
+        ).wait_for()
         expect(page.locator(".wall-watch h2").first).to_be_visible()
         size = page.locator(".wall-watch h2").first.evaluate("e => getComputedStyle(e).fontSize")
         self.assertGreaterEqual(float(size.removesuffix("px")), 20)
@@ -203,7 +205,9 @@ class Watches(BrowserTest):
         page.get_by_role("heading", name=re.compile("No connection for")).wait_for()
         page.unroute("**/api/v1/watches*")
         page.clock.fast_forward(20_000)
-        page.get_by_role("heading", name=re.compile("watches are well|is failing|became slower|too fast")).wait_for()
+        page.get_by_role(
+            "heading", name=re.compile("watches are well|is failing|became slower|too fast")
+        ).wait_for()
         self.said = [line for line in self.said if "ERR_" not in line]
 
     def test_axe_finds_no_serious_fault_in_either_theme(self):

@@ -123,7 +123,7 @@ class Numbers(unittest.TestCase):
             self.assert_equal(project, rows, begin, end)
         for one in every:
             rule = read_watch(one.document).rule
-            found = troubles.troubles(self.history, project, 0, NOW, one.id)
+            found = troubles.troubles(self.history, project, 0, NOW, one.id, "outage")
             kept = sorted((outage.began, outage.ended, outage.runs) for outage in found)
             self.assertEqual(kept, outages_in(rows[one.id], rule.bad, rule.good), one.name)
         of_all = troubles.troubles(self.history, project, 0, NOW)

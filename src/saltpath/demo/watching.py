@@ -93,7 +93,7 @@ PASTS = {
     ),
     "c4rgon1ght": Past(220, 190_000, 0.12, slower_days=41, slower_by=0.52),
     "p1l0tr0st3": Past(30, 61_000, 0.2, hiccups=0.0009),
-    "w34th3rw4t": Past(30, 34_000, 0.25, hiccups=0.0003),
+    "w34th3rw4t": Past(30, 34_000, 0.25, hiccups=0.0003, slower_days=0.9, slower_by=0.45),
 }
 """By the keys of the watches."""
 
@@ -112,7 +112,8 @@ def fill(folder: Path, now_us: int) -> None:
         for _ in chain(blocks.pack(history, now - FRESH_S), slabs.roll_up(history, now)):
             pass
         with closing(connect(folder)) as main:
-            for moment in (now_us - 30 * HOUR_US, now_us):  # two looks agree
+            for hours in (30, 2, 0):  # a change is believed when two looks agree
+                moment = now_us - hours * HOUR_US
                 noticing.look_for_slower(main, history, moment)
         for alert in alerts.unplanned(history):
             alerts.plan(history, alert, ())

@@ -16,6 +16,8 @@ interface Props {
   stretch: Stretch;
   /** Of one watch alone. */
   watch?: string;
+  /** Open a run that was due at a moment. */
+  open: (watch: { id: string; name: string }, moment: string) => Promise<void>;
 }
 
 export const byWatch = (items: Trouble[]): Map<string, Trouble[]> => {
@@ -25,7 +27,7 @@ export const byWatch = (items: Trouble[]): Map<string, Trouble[]> => {
 };
 
 /** The trouble of a stretch, each a sentence with what people note of it. */
-export function TroublesHere({ project, stretch, watch }: Props) {
+export function TroublesHere({ project, stretch, watch, open }: Props) {
   const found = useQuery(queries.troubles(project, stretch, watch));
   const items = found.data?.items ?? [];
   if (!items.length) return null;
@@ -34,7 +36,7 @@ export function TroublesHere({ project, stretch, watch }: Props) {
       <h2>{heading(items)}</h2>
       <ul className="lines">
         {items.map((trouble) => (
-          <TroubleLine key={trouble.id} trouble={trouble} named={!watch} />
+          <TroubleLine key={trouble.id} trouble={trouble} named={!watch} open={open} />
         ))}
       </ul>
     </section>
@@ -52,7 +54,12 @@ function heading(items: Trouble[]): string {
   return `${listed(parts)} here`;
 }
 
-function TroubleLine({ trouble, named }: { trouble: Trouble; named: boolean }) {
+interface LineProps extends Pick<Props, "open"> {
+  trouble: Trouble;
+  named: boolean;
+}
+
+function TroubleLine({ trouble, named, open }: LineProps) {
   const tell = useStale();
   const say = useSay();
   const taken = async () => {
@@ -75,7 +82,14 @@ function TroubleLine({ trouble, named }: { trouble: Trouble; named: boolean }) {
   };
   return (
     <li className="trouble-line">
-      <span title={exactly(trouble.began)}>{momentName(trouble.began)}</span>
+      <button
+        type="button"
+        className="plain-link"
+        title={`${exactly(trouble.began)}: open its first run`}
+        onClick={() => void open({ id: trouble.watch, name: trouble.watchName }, trouble.began)}
+      >
+        {momentName(trouble.began)}
+      </button>
       <span>
         {trouble.ended ? longFor(trouble.seconds) : `${longFor(trouble.seconds)} so far`}
         {trouble.kind === "outage" && `, ${count(trouble.runs, "bad run")}`}

@@ -108,7 +108,9 @@ function Watched({ watch, gone }: { watch: Full; gone: () => void }) {
             </div>
           )}
           {over && <WatchNumbers over={over} allowance={allowance} burns={watch.burns} />}
-          {project && <TroublesHere project={project} stretch={stretch} watch={watch.id} />}
+          {project && (
+            <TroublesHere project={project} stretch={stretch} watch={watch.id} open={beside.openAt} />
+          )}
           <WatchRuns watch={watch} span={span} again={again} open={beside.show} />
         </div>
         {beside.shown && (

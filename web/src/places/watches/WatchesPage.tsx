@@ -157,7 +157,7 @@ export function WatchesPage() {
             Line and band: the usual and the slowest answers. Dotted: the limit. Brick: a check failed, or it
             took too long. Ochre, hatched: no answer.
           </p>
-          <TroublesHere project={project.id} stretch={stretch} />
+          <TroublesHere project={project.id} stretch={stretch} open={beside.openAt} />
         </>
       )}
     </div>

@@ -39,5 +39,16 @@ export function useBeside() {
       say((problem as Error).message);
     }
   };
-  return { shown, open, show: setShown, close: () => setShown(undefined) };
+  /** The run that was due at a moment (RFC 3339). */
+  const openAt = async (watch: { id: string; name: string }, moment: string) => {
+    const at = Date.parse(moment);
+    try {
+      const { items } = await api.watchRuns(watch.id, stretchOf({ begin: at, end: at + 1000 }), false, 10);
+      if (items.length) setShown({ watch, at, runs: items });
+      else say("That run is kept no more.");
+    } catch (problem) {
+      say((problem as Error).message);
+    }
+  };
+  return { shown, open, openAt, show: setShown, close: () => setShown(undefined) };
 }
