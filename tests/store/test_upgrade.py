@@ -30,6 +30,7 @@ from saltpath.store import (
     watches,
 )
 from saltpath.store.database import FILES, connect, migrate, newest_version
+from saltpath.store.history import alerts, troubles
 from saltpath.store.restoring import restore
 
 KEPT = Path(__file__).parent / "kept"
@@ -90,8 +91,15 @@ class Upgrade(unittest.TestCase):
                 self.assertEqual(resources.left_by(main, seen, run), [])
             self.assertGreater(steps, 10)
             last_verdicts.of_project(main, project.id)
-            for watch in watches.watches(main, project.id):
+            watched = watches.watches(main, project.id)
+            for watch in watched:
                 read_watch(watch.document)
+            with closing(connect(folder, "history")) as history:
+                outages = troubles.troubles(history, project.id, 0, 1 << 40, kind="outage")
+                self.assertGreaterEqual(len(outages), 4 if watched else 0)
+                for outage in outages:
+                    self.assertTrue(outage.cause)
+                    alerts.told_by(history, outage.id)
             self.assertTrue(people.local_owner(main).administrator)
             project_files.listed(main, project.id)
             opened = secrets.secrets_for(main, folder, project.id, "Rehearsal")
