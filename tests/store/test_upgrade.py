@@ -31,6 +31,7 @@ from saltpath.store import (
 )
 from saltpath.store.database import FILES, connect, migrate, newest_version
 from saltpath.store.history import alerts, troubles
+from saltpath.store.history import seen as seen_by_watches
 from saltpath.store.restoring import restore
 
 KEPT = Path(__file__).parent / "kept"
@@ -97,6 +98,11 @@ class Upgrade(unittest.TestCase):
             with closing(connect(folder, "history")) as history:
                 outages = troubles.troubles(history, project.id, 0, 1 << 40, kind="outage")
                 self.assertGreaterEqual(len(outages), 4 if watched else 0)
+                kept = history.execute("SELECT DISTINCT watch, due, turn FROM watch_evidence")
+                for row in kept.fetchall():
+                    for attempt in seen_by_watches.attempts(history, *row):
+                        for step in attempt.steps:
+                            self.assertLess(abs(step.head.at / 1e6 - row["due"]), 120)
                 for outage in outages:
                     self.assertGreater(outage.runs, 0)
                     alerts.told_by(history, outage.id)

@@ -23,6 +23,7 @@ from saltpath.core.values import plain
 from saltpath.core.values.why import MaskedWhy
 from saltpath.core.values.why import said as reason_of
 from saltpath.store import run_rows
+from saltpath.store.bases import unpacked
 from saltpath.store.database import at_once
 from saltpath.store.step_rows import read_outcome, read_why
 
@@ -314,11 +315,7 @@ def _record(connection: sqlite3.Connection, row: sqlite3.Row) -> bytes:
     else:
         return zstandard.ZstdDecompressor().decompress(row["packed"])
     base = connection.execute(*found).fetchone()
-    dictionary = zstandard.ZstdCompressionDict(
-        zstandard.ZstdDecompressor().decompress(base["packed"]),
-        dict_type=zstandard.DICT_TYPE_RAWCONTENT,
-    )
-    return zstandard.ZstdDecompressor(dict_data=dictionary).decompress(row["packed"])
+    return unpacked(row["packed"], zstandard.ZstdDecompressor().decompress(base["packed"]))
 
 
 def _exchange(item: list[Any], stored: Callable[[Any], bytes]) -> Exchange:

@@ -11,32 +11,25 @@ import msgspec
 import zstandard
 from msgspec import Struct
 
+from saltpath.store.bases import Base, Bases, bare_against, dictionary, unpacked
 from saltpath.store.evidence import StepEvidence, StepHead, read_record
 from saltpath.store.step_rows import StepRow
 
 GOOD, BAD, WHOLE = range(3)
 """How long it is kept (`keep`): good ones shortest; WHOLE: the first, and one good one a day."""
-_LEVEL = 3
 MOST_HELD = 100_000_000
 """Bytes of bases that are kept in memory."""
-WORTH = 2
-"""A base stands as long as what is packed against it is so many times smaller than itself."""
-
-
-class _Base(Struct):
-    id: int
-    dictionary: zstandard.ZstdCompressionDict
-    size: int
-    """Bytes of it, packed by itself."""
+SECOND_US = 1_000_000
+ABSOLUTE_US = 10**14
+"""A moment of a step at least so large is one of the clock's, a smaller one counts from when its
+run was due: that takes fewer bytes."""
 
 
 class WatchPacker:
     """Packs what runs of watches saw, each against its watch's base."""
 
     def __init__(self) -> None:
-        self._plain = zstandard.ZstdCompressor(level=_LEVEL)
-        self._bases: dict[int, _Base] = {}
-        self._held = 0
+        self._bases = Bases[int](MOST_HELD)
 
     def put(
         self,
@@ -55,55 +48,41 @@ class WatchPacker:
                 connection.execute(
                     "INSERT INTO watch_body (hash, packed, last_due) VALUES (?, ?, ?) ON CONFLICT "
                     "DO UPDATE SET last_due = MAX(last_due, excluded.last_due)",
-                    (key, self._plain.compress(body), due),
+                    (key, self._bases.alone(body), due),
                 )
-        record = msgspec.msgpack.encode([list(cases), [_kept(step) for step in steps]])
+        record = msgspec.msgpack.encode([list(cases), [_kept(step, due) for step in steps]])
         base = self._bases.get(watch) or self._stored(connection, watch)
-        packed = _against(base, record) if base is not None else b""
-        if base is None or len(packed) * WORTH > base.size:
+        packed = bare_against(base, record) if base is not None else b""
+        if base is None or not base.fits(packed):
             base = self._new(connection, watch, due, record)
-            packed = _against(base, record)
+            packed = bare_against(base, record)
         connection.execute(
             "INSERT OR IGNORE INTO watch_evidence (watch, due, turn, attempt, keep, against, "
             "packed) VALUES (?, ?, ?, ?, ?, ?, ?)",
             (watch, due, turn, attempt, keep, base.id, packed),
         )
 
-    def _stored(self, connection: sqlite3.Connection, watch: int) -> _Base | None:
+    def _stored(self, connection: sqlite3.Connection, watch: int) -> Base | None:
         row = connection.execute(
             "SELECT id, packed FROM watch_base WHERE watch = ? ORDER BY id DESC LIMIT 1", (watch,)
         ).fetchone()
         if row is None:
             return None
-        try:
-            record = zstandard.ZstdDecompressor().decompress(row["packed"])
-        except zstandard.ZstdError:  # a damaged file: what comes now is packed anew
-            return None
-        return self._remember(watch, _Base(row["id"], _dictionary(record), len(row["packed"])))
+        return self._bases.read(watch, row["id"], row["packed"])
 
-    def _new(self, connection: sqlite3.Connection, watch: int, due: int, record: bytes) -> _Base:
-        packed = self._plain.compress(record)
+    def _new(self, connection: sqlite3.Connection, watch: int, due: int, record: bytes) -> Base:
+        packed = self._bases.alone(record)
         cursor = connection.execute(
             "INSERT INTO watch_base (watch, packed, last_due) VALUES (?, ?, ?)",
             (watch, packed, due),
         )
-        made = _Base(int(cursor.lastrowid or 0), _dictionary(record), len(packed))
-        return self._remember(watch, made)
-
-    def _remember(self, watch: int, base: _Base) -> _Base:
-        before = self._bases.pop(watch, None)
-        self._held += len(base.dictionary) - (len(before.dictionary) if before else 0)
-        self._bases[watch] = base
-        while self._held > MOST_HELD and len(self._bases) > 1:
-            oldest = next(iter(self._bases))
-            self._held -= len(self._bases.pop(oldest).dictionary)
-        return base
+        made = Base(int(cursor.lastrowid or 0), dictionary(record), len(packed))
+        return self._bases.remember(watch, made)
 
     def forget(self) -> None:
         """After a rollback, or when bases were taken away: they may name rows that are not
         there."""
-        self._bases.clear()
-        self._held = 0
+        self._bases.forget()
 
 
 class Attempt(Struct, frozen=True):
@@ -133,25 +112,26 @@ def attempts(connection: sqlite3.Connection, watch: int, due: int, turn: int) ->
     found = []
     for row in rows:
         try:
-            dictionary = _dictionary(zstandard.ZstdDecompressor().decompress(row["base"]))
-            record = zstandard.ZstdDecompressor(dict_data=dictionary).decompress(row["packed"])
+            base = zstandard.ZstdDecompressor().decompress(row["base"])
+            record = unpacked(row["packed"], base)
             cases, steps = msgspec.msgpack.decode(record)
-            read = tuple(_step(connection, step) for step in steps)
+            read = tuple(_step(connection, step, due) for step in steps)
             found.append(Attempt(tuple((id, name) for id, name in cases), read))
         except (zstandard.ZstdError, msgspec.MsgspecError, ValueError, LookupError):
             continue
     return found
 
 
-def _kept(step: StepRow) -> list[Any]:
+def _kept(step: StepRow, due: int) -> list[Any]:
     """As it stands in the record; what changes from run to run comes last, so that the rest is
     found in the base as a whole."""
     head = [step.position, step.row, step.part, step.step, step.inner, step.key, step.verdict]
-    return [*head, step.status, step.size, step.record, step.us, step.at]
+    return [*head, step.status, step.size, step.record, step.us, step.at - due * SECOND_US]
 
 
-def _step(connection: sqlite3.Connection, kept: list[Any]) -> StepEvidence:
+def _step(connection: sqlite3.Connection, kept: list[Any], due: int) -> StepEvidence:
     position, row, part, step, inner, key, verdict, status, size, record, us, at = kept
+    at += 0 if at >= ABSOLUTE_US else due * SECOND_US
     head = StepHead(position, row, part, step, verdict, status, us, at, inner, size)
 
     def body(stored: Any) -> bytes:
@@ -163,14 +143,3 @@ def _step(connection: sqlite3.Connection, kept: list[Any]) -> StepEvidence:
         return zstandard.ZstdDecompressor().decompress(found["packed"]) if found else b""
 
     return read_record(record, head, key, body)
-
-
-def _against(base: _Base, record: bytes) -> bytes:
-    packer = zstandard.ZstdCompressor(
-        level=_LEVEL, dict_data=base.dictionary, write_content_size=True
-    )
-    return packer.compress(record)
-
-
-def _dictionary(record: bytes) -> zstandard.ZstdCompressionDict:
-    return zstandard.ZstdCompressionDict(record, dict_type=zstandard.DICT_TYPE_RAWCONTENT)
