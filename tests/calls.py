@@ -222,6 +222,8 @@ class Calls:
             "deliveries": "delivery",
             "watches": "watch",
             "routes": "route",
+            "troubles": "trouble",
+            "alert-messages": "message",
         }
         ids = (
             (self.known.get(of.get(kind, "case")) or ["none"])
@@ -371,6 +373,8 @@ def known_in(
         "suite": [suite["id"] for suite in suites],
         "watch": [item["id"] for item in get(f"/watches?project={project}")["items"]],
         "route": [item["id"] for item in get(f"/routes?project={project}")["items"]],
+        "trouble": [item["id"] for item in get(f"/troubles?project={project}")["items"]],
+        "message": [item["id"] for item in get(f"/alert-messages?project={project}")["items"]],
         "run": [run],
         "exchange": [f"{run}.0.1.steps.0.0", f"{run}.1.1.steps.0-2.0"],
         "case": [case["id"] for suite in suites for case in suite["cases"]][:12] + shared,

@@ -127,7 +127,13 @@ class Sentences(unittest.TestCase):
             "cron": ["30 2 * * *", "0 6 * * 1-5", "5 4 * * 1,3,0", "*/7 3-5 1,15 * *"],
             "hours": ["06:00 to 22:00 on weekdays", "22:00 to 04:00 on Fridays and Saturdays"],
             "zone": ["Asia/Kolkata", "America/Argentina/Buenos_Aires"],
-            "limits": [{"time": "500 ms"}, {"time": "1.25 s", "available": "99.95 %"}],
+            "limits": [
+                {"time": "500 ms"},
+                {"time": "1.25 s", "available": "99.95 %"},
+                {"answers": "95 % within 400 ms"},
+                {"answers": ["50 % within 0.1 s", "99.9 % within 2 s"], "available": "99 %"},
+            ],
+            "urgent": [False],
             "bad after": [1, 12],
             "good after": [2],
             "tell": [["desk"], ["desk", "night watch"]],
@@ -160,6 +166,9 @@ class Sentences(unittest.TestCase):
             "every minute, at most 3 bananas": "expected a duration",
             "every minute, Europe/Olso": "did you mean Europe/Oslo?",
             "every minute, bad after 0": "1 to 1000",
+            "every minute, 95 % within soon": "is not understood",
+            "every minute, 0 % within 1 s": "expected a share",
+            "every minute, 95 % within 2 days": "at most 1 day",
             "": "say how often",
         }.items():
             with self.subTest(text), self.assertRaises(Unreadable) as raised:

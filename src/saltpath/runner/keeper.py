@@ -73,6 +73,8 @@ def _notice(folder: Path, shutdown: ShutdownSignal) -> None:
                     noticing.look(main, history, now_us())
             except sqlite3.Error as problem:
                 log.error("watches could not be looked through: %s; it is tried again", problem)
+            except Exception:
+                log.exception("a fault of Salt Path's own while watches were looked through")
 
 
 def back_up_daily(folder: Path, backups: Path, kept: int) -> None:

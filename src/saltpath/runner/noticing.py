@@ -18,7 +18,7 @@ from saltpath.core.watching.schedule import Every
 from saltpath.core.watching.slower import Shift
 from saltpath.core.watching.watch import Watch
 from saltpath.store import projects, watches
-from saltpath.store.database import write
+from saltpath.store.database import NotFound, write
 from saltpath.store.documents import Document
 from saltpath.store.history import troubles
 from saltpath.store.history.blocks import runs_of
@@ -162,8 +162,8 @@ def _ended(history: sqlite3.Connection, watch: int) -> int:
 def _read(main: sqlite3.Connection, wanted: set[int]) -> Iterator[Found]:
     zones = {one.id: str(one.document.get("zone") or "UTC") for one in projects.projects(main)}
     for id in sorted(wanted):
-        stored = watches.watch_by_id(main, id)
         try:
+            stored = watches.watch_by_id(main, id)
             yield Found(stored, read_watch(stored.document), zones.get(stored.project, "UTC"))
-        except FormatError:
+        except (FormatError, NotFound):
             continue  # its page says so

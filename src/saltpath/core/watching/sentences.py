@@ -202,7 +202,7 @@ def _parts(text: str) -> list[str]:
     return [part for part in parts if part]
 
 
-_OF_CRON = re.compile(r"[0-9*/-]+(\s|$)", re.ASCII)
+_OF_CRON = re.compile(r"[0-9*/-]+(\s(?!%)|$)", re.ASCII)
 _DAY_WORDS = {word.lower() for day in DAYS for word in (day, day[:-1])} | set(NAMED)
 
 
