@@ -20,7 +20,6 @@ from contextlib import ExitStack, closing
 from pathlib import Path
 from typing import Any
 
-from saltpath.demo.harbour.feeds import CALM
 from saltpath.store import people
 from saltpath.store.database import connect, migrate
 
@@ -108,10 +107,7 @@ class Application:
             "--harbour-port",
             str(self.harbour_port),
         ]
-        calm = {**os.environ, CALM: "1"}
-        self.process = subprocess.Popen(
-            command, stdout=self.log, stderr=subprocess.STDOUT, env=calm
-        )
+        self.process = subprocess.Popen(command, stdout=self.log, stderr=subprocess.STDOUT)
 
     def link(self) -> str:
         """The token of the link that the demonstration has printed last; empty: none yet."""

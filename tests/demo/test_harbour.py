@@ -1,11 +1,17 @@
 """Fernholm Harbour behaves as its description says, and its description is sound."""
 
 import json
+import os
+import smtplib
 import unittest
+import unittest.mock
 import urllib.error
 import urllib.request
+from email.message import EmailMessage
 
+from saltpath.demo.harbour import feeds
 from saltpath.demo.harbour.port import Port, Refusal
+from saltpath.demo.harbour.post import Post
 from saltpath.demo.harbour.server import ROUTES
 from tests.harbour import harbour
 
@@ -131,3 +137,35 @@ class Harbour(unittest.TestCase):
         text = json.dumps(document)
         for name in {part.split('"')[0] for part in text.split("#/components/schemas/")[1:]}:
             self.assertIn(name, document["components"]["schemas"])
+
+    def test_feeds_misbehave_for_minutes_by_the_clock_and_a_seed(self) -> None:
+        begin = 1_796_119_200
+        with unittest.mock.patch.dict("os.environ"):
+            os.environ.pop(feeds.CALM, None)
+            moods = [feeds.mood("tide", begin + 60 * n) for n in range(40_000)]
+            again = [feeds.mood("tide", begin + 60 * n) for n in range(40_000)]
+            down, slow = (begin + 60 * moods.index(kind) for kind in ("down", "slow"))
+            with self.assertRaises(Refusal):
+                feeds.passed_on("tide", lambda: down)
+            slept: list[float] = []
+            feeds.passed_on("tide", lambda: slow, slept.append)
+        self.assertEqual(moods, again)
+        self.assertEqual(slept, [feeds.SLOW_S])
+        for kind, share in (("slow", feeds.SLOW), ("down", feeds.DOWN)):
+            self.assertAlmostEqual(moods.count(kind) / len(moods), share, delta=share * 0.25)
+        status, said, _ = self.ask("GET", "/feeds/weather")
+        self.assertEqual((status, said["station"]), (200, "Kvist"), "here it is always well")
+
+    def test_what_is_mailed_is_shown(self) -> None:
+        with Post() as post:
+            host, _, port = post.address.partition(":")
+            mail = EmailMessage()
+            mail["From"], mail["To"] = "salt@fernholm.example", "night@fernholm.example"
+            mail["Subject"] = "<b>Tide tables</b> is failing"
+            mail.set_content("since 14:20")
+            with smtplib.SMTP(host, int(port), timeout=5) as server:
+                server.send_message(mail)
+        with urllib.request.urlopen(harbour() + "/mail", timeout=5) as answer:
+            page = answer.read().decode()
+        self.assertIn("&lt;b&gt;Tide tables", page)
+        self.assertIn("since 14:20", page)

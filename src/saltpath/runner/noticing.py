@@ -12,7 +12,6 @@ from msgspec import Struct, json
 from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.watch_reader import read_watch
 from saltpath.core.watching import burn, slower
-from saltpath.core.watching.flags import BAD, FATE_BITS, FATES
 from saltpath.core.watching.period import period_of
 from saltpath.core.watching.schedule import Every
 from saltpath.core.watching.slower import Shift
@@ -20,7 +19,7 @@ from saltpath.core.watching.watch import Watch
 from saltpath.store import projects, watches
 from saltpath.store.database import NotFound, write
 from saltpath.store.documents import Document
-from saltpath.store.history import troubles
+from saltpath.store.history import looks, troubles
 from saltpath.store.history.blocks import runs_of
 from saltpath.store.history.burns import burns_of
 from saltpath.store.history.runs import SECOND_US
@@ -56,7 +55,7 @@ def _look_for_burns(main: sqlite3.Connection, history: sqlite3.Connection, now: 
     lasting = troubles.lasting(history, "burn")
     out = troubles.lasting(history, "outage")
     second = now // SECOND_US
-    wanted = (_bad_lately(history, second) - set(out)) | set(lasting)
+    wanted = (looks.bad_since(history, second - LATELY_S) - set(out)) | set(lasting)
     for one in _read(main, wanted):
         share = one.watch.limits.available
         id, project = one.stored.id, one.stored.project
@@ -70,7 +69,7 @@ def _look_for_burns(main: sqlite3.Connection, history: sqlite3.Connection, now: 
             begin, end = period_of(one.watch, one.zone, second)
             facts = {"rate": round(high.long, 1), "over": high.pair.long_s}
             said = Begun(high.bad, burn.said(high, end - begin), facts=facts)
-            since = max(high.first_bad, _ended(history, id))
+            since = max(high.first_bad, looks.last_ended(history, id, "burn"))
             with write(history):
                 troubles.begin(history, project, id, "burn", since, said, now)
 
@@ -80,18 +79,13 @@ def _look_for_burns(main: sqlite3.Connection, history: sqlite3.Connection, now: 
 
 def look_for_slower(main: sqlite3.Connection, history: sqlite3.Connection, now: int) -> None:
     """Through some of the watches that have run since they were last looked through."""
-    rows = history.execute(
-        "SELECT s.watch, l.found FROM watch_state s LEFT JOIN watch_look l ON l.watch = s.watch "
-        "AND l.what = 'slower' WHERE NOT s.off AND s.last_due > 0 AND (l.at IS NULL OR (l.at <= ? "
-        "AND s.last_at > l.at)) ORDER BY l.at LIMIT ?",
-        (now - LOOK_US, AT_ONCE),
-    ).fetchall()
-    before = {row["watch"]: row["found"] for row in rows}
+    before = looks.to_look_through(history, "slower", now - LOOK_US, AT_ONCE)
     lasting = troubles.lasting(history, "slower") if before else {}
     for one in _read(main, set(before)):
         id = one.stored.id
-        found = before[id] and json.decode(before[id], type=list[Shift])
-        _look_at_times(history, one, found or [], lasting.get(id), now)
+        text = before[id]
+        found = json.decode(text, type=list[Shift]) if text else []
+        _look_at_times(history, one, found, lasting.get(id), now)
 
 
 def _look_at_times(
@@ -109,10 +103,7 @@ def _look_at_times(
     last = slower.agreed(before, found, every_s)
     near = slower.near_s(every_s)
     with write(history):
-        history.execute(
-            "INSERT OR REPLACE INTO watch_look (watch, what, at, found) VALUES (?, 'slower', ?, ?)",
-            (id, now, json.encode(found).decode()),
-        )
+        looks.note(history, id, "slower", now, json.encode(found).decode())
         if lasting is not None:
             if second - lasting.began > USUAL_AFTER_S:
                 troubles.end(history, id, "slower", second, now, told=False)
@@ -122,7 +113,11 @@ def _look_at_times(
                 elif last.ratio > 1 and slower.is_further(last.after, int(lasting.facts["after"])):
                     troubles.end(history, id, "slower", last.due, now, told=False)
                     _begin_slower(history, one, last, now)
-        elif last is not None and last.ratio > 1 and not _known(history, id, last, near):
+        elif (
+            last is not None
+            and last.ratio > 1
+            and not looks.is_known(history, id, "slower", last.due - near, last.due)
+        ):
             _begin_slower(history, one, last, now)
 
 
@@ -130,33 +125,6 @@ def _begin_slower(history: sqlite3.Connection, one: Found, last: Shift, now: int
     facts = {"before": last.before, "after": last.after}
     said = Begun(last.values, slower.said(last), facts=facts)
     troubles.begin(history, one.stored.project, one.stored.id, "slower", last.due, said, now)
-
-
-def _known(history: sqlite3.Connection, watch: int, last: Shift, near_s: int) -> bool:
-    """Whether it was said already, of this place or of one since; or is how it is by now."""
-    found = history.execute(
-        "SELECT 1 FROM trouble WHERE watch = ? AND kind = 'slower' AND (began >= ? OR ended > ?)",
-        (watch, last.due - near_s, last.due),
-    ).fetchone()
-    return found is not None
-
-
-def _bad_lately(history: sqlite3.Connection, now: int) -> set[int]:
-    """The watches that had a bad run of late, as far as these are fresh."""
-    bad = ", ".join(str(FATES.index(fate)) for fate in sorted(BAD))
-    rows = history.execute(
-        f"SELECT DISTINCT watch FROM watch_run WHERE due > ? AND flag & {FATE_BITS} IN ({bad})",
-        (now - LATELY_S,),
-    )
-    return {row[0] for row in rows}
-
-
-def _ended(history: sqlite3.Connection, watch: int) -> int:
-    """When the last of its kind was over; 0: there was none."""
-    found = history.execute(
-        "SELECT MAX(ended) FROM trouble WHERE watch = ? AND kind = 'burn'", (watch,)
-    ).fetchone()[0]
-    return int(found or 0)
 
 
 def _read(main: sqlite3.Connection, wanted: set[int]) -> Iterator[Found]:

@@ -53,6 +53,7 @@ const STALE = {
   "second factor rule": () => [["second factor rule"], ["done"]],
   reach: () => [["reach"], ["done"]],
   provider: () => [["provider"], ["entry"], ["done"]],
+  storage: () => [["storage"]],
   watches: () => [["watches"], ["watch"], ["allowances"], ["troubles"]],
   routes: () => [["routes"], ["alert messages"], ["watches"], ["watch"]],
   "what became": () => [["watch range"], ["range of watch"], ["watch runs"]],

@@ -1,6 +1,7 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { api } from "../../../api";
 import { queries } from "../../../api/queries";
+import { useStale } from "../../../api/stale";
 import { exactly, size } from "../../../base/format";
 import { InPlace } from "../../../parts/typing/InPlace";
 
@@ -8,7 +9,7 @@ const MB = 1_000_000;
 
 /** How much room what became of watches may take, and what had to go for it. */
 export function RoomForWatches() {
-  const client = useQueryClient();
+  const tell = useStale();
   const room = useQuery(queries.storage());
   if (!room.data) return null;
   const { history, historyMost, historyDropped } = room.data;
@@ -24,7 +25,7 @@ export function RoomForWatches() {
     } catch (problem) {
       return (problem as Error).message;
     } finally {
-      await client.invalidateQueries({ queryKey: queries.storage().queryKey });
+      await tell("storage");
     }
   };
   return (
