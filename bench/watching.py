@@ -1,7 +1,7 @@
 """S4: how late a thousand watches a minute begin beside a runner that makes 500 exchanges a
 second, against a bare sleep at the same time; S11: what a run costs on disk whose answer did not
 change; F6: watches every second, whose watcher's memory and handles stay flat (`python -m
-bench.watching [SECONDS]`)."""
+bench.watching [s4|f6] [SECONDS]`)."""
 
 from __future__ import annotations
 
@@ -21,6 +21,7 @@ from saltpath.store.database import connect
 
 WATCHES = 1_000
 PER_SECOND = 500
+LOOKS = 10
 PLANNED_S = 65
 """By then each watch has run once, and its plan is made."""
 CHECKS = [
@@ -79,12 +80,14 @@ def f6_s11(seconds: int = 120) -> None:
     with harbour() as address, _application(address) as (app, data):
         _watch(data, 100, "1 s")
         time.sleep(20)
-        before = _resources(app)
-        time.sleep(seconds)
-        after = _resources(app)
+        found = []
+        for _ in range(LOOKS):
+            time.sleep(seconds / LOOKS)
+            found.append(_resources(app))
         print(
-            f"F6  100 watches every second for {seconds} s: {before[0]:.0f} MB and {before[1]} "
-            f"handles, then {after[0]:.0f} MB and {after[1]}"
+            f"F6  100 watches every second, in {LOOKS} parts of {seconds} s: "
+            f"{', '.join(f'{size:.0f}' for size, _ in found)} MB; "
+            f"{', '.join(str(handles) for _, handles in found)} handles"
         )
         with closing(connect(data, "history")) as history:
             runs, octets = history.execute(
@@ -141,6 +144,8 @@ def _resources(app: Application) -> tuple[float, int]:
 
 
 if __name__ == "__main__":
-    length = int(sys.argv[1]) if sys.argv[1:] else 70
-    s4_s11(length)
-    f6_s11(length)
+    wanted, length = sys.argv[1:2], int(sys.argv[2]) if sys.argv[2:] else 70
+    if wanted in ([], ["s4"]):
+        s4_s11(length)
+    if wanted in ([], ["f6"]):
+        f6_s11(length)
