@@ -133,8 +133,10 @@ def sum_up_watches(folder: Path, now: float, shutdown: ShutdownSignal | None = N
         )
         for _ in pieces:
             done += 1
+            history.execute("PRAGMA wal_checkpoint(PASSIVE)")
             if shutdown is not None and shutdown.wait(PAUSE_S):
                 break
+        history.execute("PRAGMA wal_checkpoint(PASSIVE)")
         return done
 
 

@@ -54,6 +54,7 @@ class WatchLedger:
         self._folder = folder
         self._main = connect(folder, "main")
         self._history = connect(folder, "history")
+        runs.leave_the_log(self._history)
         self._packer = seen.WatchPacker()
         self._rules: dict[int, Rule] = {}
         self._seen: tuple[int, ...] = ()

@@ -21,6 +21,8 @@ from saltpath.store.history import troubles
 from saltpath.store.history.troubles import Begun
 
 SECOND_US = 1_000_000
+MOST_IN_LOG = 20_000
+"""Pages; where nobody else sees to it, it goes into the file in the end."""
 WATCH_BITS = 24
 MOST_WATCHES = (1 << WATCH_BITS) - 1
 """The highest number of a watch, which stands in that of its blocks (blocks.py)."""
@@ -80,6 +82,12 @@ class Turned(Struct, frozen=True):
 
     ended: Ended
     change: Change
+
+
+def leave_the_log(connection: sqlite3.Connection) -> None:
+    """Whoever writes here never waits while the log goes into the file (a checkpoint): the keeper
+    sees to that each minute, and after each piece that it takes away."""
+    connection.execute(f"PRAGMA wal_autocheckpoint = {MOST_IN_LOG}")
 
 
 def take_lease(connection: sqlite3.Connection, holder: str) -> int:
