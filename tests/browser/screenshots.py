@@ -59,23 +59,16 @@ def main() -> None:
         page.get_by_text("Since then").wait_for()
         page.wait_for_timeout(300)
         page.screenshot(path=FOLDER / "versions.png")
-        status, _, watch = app.ask(
-            "POST",
-            "/watches",
-            {
-                "project": app.project,
-                "case": names["A long vessel gets a berth long enough"],
-                "sentence": "every 2 s against Rehearsal, at most 0.5 s, tell desk",
-            },
-        )
-        assert status == 201, watch
-        page.goto(f"{app.address}/watches/{watch['id']}?over=an+hour")
-        page.get_by_text("Failing for").wait_for()
+        watches = app.get(f"/watches?project={app.project}")["items"]
+        weather = next(one["id"] for one in watches if one["name"] == "Weather")
+        page.goto(f"{app.address}/watches/{weather}?over=a+day")
+        page.get_by_role("button", name="Run it now").click()
+        page.get_by_role("heading", name="Where the time goes").wait_for()
         page.locator(".watch-run button").first.click()
-        page.get_by_role("button", name="Ask for a berth").click()
+        page.get_by_role("complementary").get_by_text("Evidence").wait_for()
+        page.evaluate("window.scrollTo(0, 0)")
         page.wait_for_timeout(900)
         page.screenshot(path=FOLDER / "watch.png")
-        app.ask("DELETE", f"/watches/{watch['id']}")
         page.goto(f"{app.address}/cases/recording?suite={suite}")
         har = an_agents_morning(f"http://127.0.0.1:{app.harbour_port}").har()
         file = {"name": "An agent's morning.har", "mimeType": "application/json", "buffer": har}

@@ -20,7 +20,14 @@ export function Spread({ spread, over, limitMs }: Props) {
   const end = Math.max(Math.log(Math.max(last.to, 0.2)), begin + 0.1);
   const x = (ms: number) => ((Math.log(Math.max(ms, 0.1)) - begin) / (end - begin)) * WIDTH;
   const most = Math.max(...spread.map((one) => one.answers));
-  const place = (ms: number) => ({ left: `${((x(ms) / WIDTH) * 100).toFixed(2)}%` });
+  const mark = (ms: number, said: string, line: "first" | "second") => (
+    <span
+      className={`spread-mark ${line}${x(ms) > WIDTH * 0.75 ? " before" : ""}`}
+      style={{ left: `${((x(ms) / WIDTH) * 100).toFixed(2)}%` }}
+    >
+      {said} {duration(ms)}
+    </span>
+  );
   return (
     <section aria-label="How long answers took">
       <h2>How long answers took</h2>
@@ -50,12 +57,8 @@ export function Spread({ spread, over, limitMs }: Props) {
             );
           })}
         </svg>
-        <span className="spread-mark" style={place(over.medianMs)}>
-          half {duration(over.medianMs)}
-        </span>
-        <span className="spread-mark" style={place(over.p95Ms)}>
-          95 of 100 {duration(over.p95Ms)}
-        </span>
+        {mark(over.medianMs, "half", "first")}
+        {mark(over.p95Ms, "95 of 100", "second")}
       </div>
     </section>
   );
