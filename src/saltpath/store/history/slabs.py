@@ -166,6 +166,9 @@ def oldest_fresh(connection: sqlite3.Connection) -> int:
 
 def rows_of(watches: Numbers, of: Numbers) -> tuple[Numbers, Numbers]:
     """Of those watches that are among `watches`: the places there, and their own."""
+    if len(of) == len(watches) and bool((of == watches).all()):
+        every = np.arange(len(of))
+        return every, every
     place = np.searchsorted(watches, of)
     known = place < len(watches)
     known[known] = watches[place[known]] == of[known]
