@@ -8,6 +8,7 @@ from bench.pages import main as s7
 from bench.readers import s9_s10
 from bench.recorded import e2_e3_e7
 from bench.restarts import main as f1
+from bench.retention import retained
 from bench.rows import e6_s3
 from bench.runners import e5
 from bench.walls import s1_s2
@@ -26,4 +27,5 @@ s9_s10(15)
 s1_s2()
 s4_s11()
 f6_s11()
+retained()
 f1(5)
