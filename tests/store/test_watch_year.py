@@ -1,8 +1,11 @@
 """A year of watches by a clock that is handed in, with restarts, sleeps, kills and clocks that are
 set back: each time that a plain walk over the clock calls due is written down exactly once, as a
-run, or as what was skipped, missed or interrupted."""
+run, or as what was skipped, missed or interrupted.
+
+Nine days of minutes here; `python -m tests.store.test_watch_year 366` lives through a year."""
 
 import random
+import sys
 import tempfile
 import unittest
 from contextlib import closing
@@ -108,6 +111,9 @@ class Machine:
 
 
 class Year(unittest.TestCase):
+    days = 9
+    """Of minutes; nights have a year."""
+
     def setUp(self) -> None:
         self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
         migrate(self.folder)
@@ -162,8 +168,9 @@ class Year(unittest.TestCase):
         drawn = self.watch(every="1 min")
         exact = self.watch(every="1 min", exact=True)
         hours = self.watch(every="1 min", hours="06:00 to 06:45 on weekdays", zone="Europe/Oslo")
-        Machine(self.folder, begin * SECOND_US).live(9, random.Random(8), 0.002)
-        end = begin + 9 * DAY
+        self.history.execute("PRAGMA synchronous = OFF")
+        Machine(self.folder, begin * SECOND_US).live(self.days, random.Random(8), 0.002)
+        end = begin + self.days * DAY
         runs = [due for due, fate, *_ in self.written(drawn) if fate != "unwatched"]
         first, last = runs[0] // 60 * 60, runs[-1] // 60 * 60
         self.assertLess(first, begin + 120)
@@ -230,4 +237,6 @@ class Year(unittest.TestCase):
 
 
 if __name__ == "__main__":
+    if len(sys.argv) > 1 and sys.argv[1].isdigit():
+        Year.days = int(sys.argv.pop(1))
     unittest.main()
