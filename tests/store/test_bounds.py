@@ -8,8 +8,10 @@ from contextlib import closing
 from pathlib import Path
 
 from saltpath.store.database import connect, migrate, write
-from saltpath.store.history import bounds, seen
+from saltpath.store.history import bounds, retention, seen
 from saltpath.store.history.runs import WATCH_BITS
+from saltpath.store.keeping import Rules
+from saltpath.store.step_rows import StepRow
 
 NOW = 1_796_119_200
 HOUR = 3_600
@@ -80,6 +82,42 @@ class Bounds(unittest.TestCase):
         self.assertEqual([one.what for one in bounds.dropped(self.history)], list(bounds.WHATS))
         self.assertEqual(self.history.execute("SELECT COUNT(*) FROM watch_hour").fetchone()[0], 3)
         self.assertEqual(self.left()[seen.BAD], 3, "what is of the last hour")
+
+    def test_large_bodies_go_with_what_saw_them_and_no_more_than_that(self) -> None:
+        self.fill(2, 72, 40)
+        with write(self.history):
+            self.history.executemany(
+                "INSERT INTO watch_body (hash, packed, last_due, keep) VALUES (?, ?, ?, ?)",
+                [
+                    (os.urandom(16), os.urandom(9_000), NOW - hour * HOUR + 200, keep)
+                    for hour in range(1, 73)
+                    for keep in (seen.GOOD, seen.GOOD, seen.BAD)
+                ],
+            )
+        self.assertEqual([one.what for one in self.bound(0.6)], ["good"])
+        kept = self.history.execute("SELECT COUNT(*) FROM watch_body WHERE keep = 1").fetchone()
+        self.assertEqual(kept[0], 72, "what bad runs saw")
+
+    def test_bodies_of_good_runs_do_not_stay_as_long_as_those_of_others(self) -> None:
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        migrate(folder)
+        history = self.enterContext(closing(connect(folder, "history")))
+        packer = seen.WatchPacker()
+        with write(history):
+            history.execute("INSERT INTO watch_state (watch, project, looked_at) VALUES (1, 1, 0)")
+            for day in range(20):
+                due = NOW - day * 86_400
+                for number, keep in enumerate((seen.WHOLE, seen.GOOD, seen.GOOD)):
+                    body = {f"{day} {number}".encode(): os.urandom(2_000)}
+                    row = StepRow(0, 0, "steps", 0, 1, "k", "passed", 200, 7, 0, b"r", body)
+                    packer.put(history, (1, due + number, 0), 0, keep, [], [row])
+        rules = Rules(watch_evidence_days=3, evidence_days=3, watch_days=10)
+        for _ in retention.take_away(history, 1, rules, NOW):
+            pass
+        for _ in retention.unused(history):
+            pass
+        left = dict(history.execute("SELECT keep, COUNT(*) FROM watch_body GROUP BY keep"))
+        self.assertEqual(left, {seen.GOOD: 2 * 4, seen.WHOLE: 11})
 
     def test_the_limit_is_kept_and_can_be_taken_away(self) -> None:
         self.assertIsNone(bounds.most(self.main))

@@ -75,8 +75,8 @@ class Noticing(unittest.TestCase):
         self.epoch = runs.take_lease(self.history, "test")
         self.now = BEGIN
 
-    def watch(self, limits) -> int:
-        document = {"salt-path": 1, "watch": "Tides", "tag": "x", "limits": limits}
+    def watch(self, limits, **more) -> int:
+        document = {"salt-path": 1, "watch": "Tides", "tag": "x", "limits": limits, **more}
         added = watches.add(self.main, self.project.id, self.owner, document)
         known = [(one.id, one.project, "") for one in watches.watches(self.main, self.project.id)]
         runs.look_after(self.history, self.epoch, known, self.now * SECOND_US)
@@ -176,6 +176,20 @@ class Noticing(unittest.TestCase):
         self.assertLess(abs(trouble.ended - slow - 86_400), 3_600)
         self.past(watch, slow + 2 * 86_400, 1, usual)
         self.assertEqual(self.told(), ["slower", "recovery"])
+
+    def test_what_is_due_often_by_cron_is_looked_at_like_what_is_every_so_often(self) -> None:
+        watch = self.watch({}, cron="*/5 * * * *")
+        chance = random.Random(10)
+
+        def usual(due):
+            day = 1 + 0.3 * math.sin(2 * math.pi * due / 86_400)
+            return round(190_000 * day * chance.lognormvariate(0, 0.12))
+
+        begin = BEGIN // HOUR * HOUR
+        self.past(watch, begin, 4, usual)
+        self.assertEqual(self.told(), [])
+        self.past(watch, begin + 4 * 86_400, 0.5, lambda due: round(usual(due) * 1.6))
+        self.assertEqual(self.told(), ["slower"])
 
     def test_nothing_is_claimed_in_the_first_three_days(self) -> None:
         watch = self.watch({})

@@ -71,6 +71,11 @@ class Agenda:
         """When something has to be claimed at the latest."""
         return self._heap[0][0] if self._heap else None
 
+    def soon(self, until: int) -> list[Active]:
+        """The watches that are due by a moment."""
+        ids = {id for moment, id in self._heap if moment <= until}
+        return [self.watched[id].active for id in ids if id in self.watched]
+
     def due(self, now: int) -> Due:
         """What is due by now, or very soon; it is under way, once this returns."""
         found = Due()

@@ -67,7 +67,7 @@ def _notice(folder: Path, shutdown: ShutdownSignal) -> None:
     with closing(connect(folder, "main")) as main, closing(connect(folder, "history")) as history:
         while not shutdown.wait(NOTICE_S):
             try:
-                if runs.standings(history):
+                if runs.any_watched(history):
                     from saltpath.runner import noticing  # it brings numpy
 
                     noticing.look(main, history, now_us())
@@ -114,14 +114,14 @@ def _of_watches(main: sqlite3.Connection, history: sqlite3.Connection, now: int)
     for project in projects.projects(main):
         rules = keeping.rules_of(main, project.id)
         yield from retention.take_away(history, project.id, rules, now // 1_000_000)
-    yield from retention.unused_bodies(history)
+    yield from retention.unused(history)
 
 
 def sum_up_watches(folder: Path, now: float, shutdown: ShutdownSignal | None = None) -> int:
     """Pack the runs of watches that are fresh no more, and sum up what is complete by now (seconds,
     UTC); in how many pieces. Nobody else does."""
     with closing(connect(folder, "history")) as history:
-        if not runs.standings(history):
+        if not runs.any_watched(history):
             return 0
         from saltpath.store.history import blocks, slabs  # they bring numpy
 

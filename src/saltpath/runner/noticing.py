@@ -5,6 +5,8 @@ from __future__ import annotations
 
 import sqlite3
 from collections.abc import Iterator
+from itertools import pairwise
+from statistics import median
 
 import numpy as np
 from msgspec import Struct, json
@@ -29,6 +31,7 @@ LATELY_S = 600
 """A bad run that was due within so long may be news: runs end, and are written down, later."""
 LOOK_US = 3_600 * SECOND_US
 """So often a watch's response times are looked through."""
+NEXT = 12
 AT_ONCE = 20
 """Watches that are, before others have a turn."""
 DAY_S = 86_400
@@ -96,10 +99,10 @@ def _look_at_times(
     now: int,
 ) -> None:
     id, second = one.stored.id, now // SECOND_US
-    every_s = one.watch.when.us // SECOND_US if isinstance(one.watch.when, Every) else DAY_S
+    every_s = _every_s(one, now)
     length = max(slower.NEEDED_DAYS * DAY_S, slower.VALUES * every_s)
     runs = runs_of(history, np.array([id], np.int64), second - min(length, LONGEST_S), second)
-    found = slower.shifts(runs, max(every_s, 1))
+    found = slower.shifts(runs, every_s)
     last = slower.agreed(before, found, every_s)
     near = slower.near_s(every_s)
     with write(history):
@@ -119,6 +122,17 @@ def _look_at_times(
             and not looks.is_known(history, id, "slower", last.due - near, last.due)
         ):
             _begin_slower(history, one, last, now)
+
+
+def _every_s(one: Found, now: int) -> int:
+    """How often it runs about: the usual time between those that are due next."""
+    if isinstance(one.watch.when, Every):
+        return max(one.watch.when.us // SECOND_US, 1)
+    schedule, due = one.watch.schedule(one.stored.id, one.zone), [now]
+    while len(due) < NEXT and (after := schedule.due_after(due[-1])) is not None:
+        due.append(after)
+    apart = [(later - sooner) // SECOND_US for sooner, later in pairwise(due[1:])]
+    return max(round(median(apart)), 1) if apart else DAY_S
 
 
 def _begin_slower(history: sqlite3.Connection, one: Found, last: Shift, now: int) -> None:

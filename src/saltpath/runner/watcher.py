@@ -61,6 +61,7 @@ from saltpath.store.step_rows import StepRow, row_of
 LOCK = "watching.lock"
 LONGEST_SLEEP_S = 0.25
 PLAN_S = 1.0
+SOON_US = 60_000_000
 LOOK_S = 0.5
 """So often it is looked whether watches were changed."""
 SET_BACK_US = 500_000
@@ -187,15 +188,14 @@ class Watcher:
             self._agenda.ask(id)
 
     async def _plan_ahead(self) -> None:
-        """Make plans before they are due, one after the other, so that whoever is due comes in
+        """Make plans of what is due soon, one after the other, so that whoever is due comes in
         between."""
         while True:
             await asyncio.sleep(PLAN_S)
-            every = [one.active.stored for one in self._agenda.watched.values()]
-            for id in await self._in_plans(self._planner.stale, every):
-                watched = self._agenda.watched.get(id)
-                if watched is not None:
-                    await self._try_plan(watched.active)
+            soon = {one.stored.id: one for one in self._agenda.soon(self._now_us() + SOON_US)}
+            asked = [one.stored for one in soon.values()]
+            for id in await self._in_plans(self._planner.stale, asked):
+                await self._try_plan(soon[id])
 
     async def _try_plan(self, active: Active) -> None:
         try:

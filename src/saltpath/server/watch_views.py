@@ -90,7 +90,6 @@ def one_view(stored: Document) -> dict[str, Any]:
         "zone": found.watch.zone or found.zone,
         "about": found.watch.about,
         "muted": muted_view(stored.id, "watch"),
-        "burns": [] if found.problem else burns_view(stored, found.watch),
         "next": [] if found.watch.off or found.problem else next_times(schedule, now_us()),
     }
 

@@ -2419,6 +2419,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/watches/{id}/burns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How fast a watch uses up its allowance */
+        get: operations["readWatchBurns"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/watches/{id}/phases": {
         parameters: {
             query?: never;
@@ -4474,7 +4491,6 @@ export interface components {
             about: string;
             next: string[];
             muted: components["schemas"]["Muted"];
-            burns: components["schemas"]["Burn"][];
         };
         WatchTrouble: {
             /** @enum {string} */
@@ -11421,6 +11437,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RangeOfWatch"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readWatchBurns: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Burn"][];
+                        next: string | null;
+                    };
                 };
             };
             /** @description a problem */

@@ -67,6 +67,8 @@ const ofWatches = {
       placeholderData: keepPreviousData,
       gcTime: 60_000,
     }),
+  burns: (id: string) =>
+    queryOptions({ queryKey: ["burns", id] as const, queryFn: () => api.burns(id), refetchInterval: 30_000 }),
   watchPhases: (id: string, stretch: Stretch) =>
     queryOptions({
       queryKey: ["watch phases", id, stretch] as const,

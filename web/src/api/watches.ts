@@ -25,6 +25,7 @@ export const watchesApi = {
     ask<Shapes["WatchRange"]>(`/watches/range?project=${q(project)}&${between(stretch)}`),
   rangeOfWatch: (id: string, stretch: Stretch) =>
     ask<Shapes["RangeOfWatch"]>(`/watches/${q(id)}/range?${between(stretch)}`),
+  burns: (id: string) => ask<Page<Shapes["Burn"]>>(`/watches/${q(id)}/burns`),
   watchPhases: (id: string, stretch: Stretch) =>
     ask<Page<Shapes["WatchPhases"]>>(`/watches/${q(id)}/phases?${between(stretch)}`),
   allowances: (project: string) =>

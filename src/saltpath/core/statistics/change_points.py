@@ -8,7 +8,7 @@ neighbouring blocks, into which neither a change nor dependence between neighbou
 Fried, Garcia and Wendler 2015; Tecuapetla-Gomez and Munk 2017). A slope is no jump. In the end
 small changes, and those that stand no longer beside their neighbours, fall out, the weakest first.
 
-What was measured of it (false alarms, how soon it finds what) stands in docs/development.
+docs/development/decisions/watches.md has what was measured of it: false alarms, what it finds.
 """
 
 from __future__ import annotations

@@ -41,7 +41,8 @@ TOLD = tuple(pair for pair in PAIRS if pair.told)
 LEAST_BAD = 3
 """Runs in the long stretch."""
 OVER_BELOW = 0.5
-"""It is over when both rates are below this share of those that people are told of."""
+"""It is over when the rates over the long stretches are below this share of those that people are
+told of."""
 
 
 class Burn(Struct, frozen=True):

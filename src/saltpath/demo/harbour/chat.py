@@ -8,7 +8,7 @@ from threading import Lock
 
 from saltpath.core.values import plain
 from saltpath.demo.harbour.port import Refusal
-from saltpath.demo.harbour.routes import Call, Reply, route
+from saltpath.demo.harbour.routes import Call, Reply, page, route, wants_json
 
 MOST = 200
 _lock = Lock()
@@ -33,11 +33,7 @@ def _show(call: Call) -> Reply:
     """What was said, the newest first: a page, or JSON where only that is taken."""
     with _lock:
         said = list(reversed(_kept.values()))
-    if call.headers.get("Accept", "").startswith("application/json"):
+    if wants_json(call):
         return Reply(200, {"items": [plain.cut(text, 5_000) for text in said]})
     lines = "".join(f"<pre>{escape(text)}</pre><hr>" for text in said)
-    page = (
-        '<!doctype html><meta charset="utf-8"><title>The desk\'s chat</title>'
-        f"<h1>The desk's chat</h1><p>{len(said)} messages.</p>{lines}"
-    )
-    return Reply(200, page.encode(), (("Content-Type", "text/html; charset=utf-8"),))
+    return page("The desk's chat", f"{len(said)} messages.", lines)

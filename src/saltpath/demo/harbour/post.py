@@ -11,7 +11,7 @@ from threading import Lock
 from typing import Any
 
 from saltpath.core.values import plain
-from saltpath.demo.harbour.routes import Call, Reply, route
+from saltpath.demo.harbour.routes import Call, Reply, page, route, wants_json
 
 MOST = 200
 LARGEST = 1_000_000
@@ -63,7 +63,7 @@ def _show(call: Call) -> Reply:
     """What came, the newest first: a page, or JSON where only that is taken."""
     with _lock:
         came = list(reversed(_kept))
-    if call.headers.get("Accept", "").startswith("application/json"):
+    if wants_json(call):
         cut = [{name: plain.cut(text, 5_000) for name, text in one.items()} for one in came]
         return Reply(200, {"items": cut})
     lines = "".join(
@@ -71,8 +71,4 @@ def _show(call: Call) -> Reply:
         f"<pre>{escape(one['text'])}</pre><hr>"
         for one in came
     )
-    page = (
-        '<!doctype html><meta charset="utf-8"><title>The harbour\'s mail</title>'
-        f"<h1>The harbour's mail</h1><p>{len(came)} mails.</p>{lines}"
-    )
-    return Reply(200, page.encode(), (("Content-Type", "text/html; charset=utf-8"),))
+    return page("The harbour's mail", f"{len(came)} mails.", lines)

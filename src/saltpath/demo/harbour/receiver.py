@@ -10,7 +10,7 @@ from time import monotonic
 from typing import NamedTuple
 
 from saltpath.demo.harbour.port import Refusal
-from saltpath.demo.harbour.routes import Call, Reply, route
+from saltpath.demo.harbour.routes import Call, Reply, page, route, wants_json
 
 KEY = "register-3"
 MOST = 100
@@ -80,7 +80,7 @@ def _show(call: Call) -> Reply:
     with _received.lock:
         found = list(reversed(_received.kept.values()))
         doubled = _received.doubled
-    if call.headers.get("Accept", "").startswith("application/json"):
+    if wants_json(call):
         items = [
             {
                 "delivery": one.delivery,
@@ -97,8 +97,4 @@ def _show(call: Call) -> Reply:
         f"{escape(one.body[:MOST_SHOWN].decode('utf-8', 'replace'))}</pre>"
         for one in found
     )
-    page = (
-        '<!doctype html><meta charset="utf-8"><title>Register of results</title>'
-        f"<h1>Register of results</h1><p>{len(found)} have arrived.</p>{lines}"
-    )
-    return Reply(200, page.encode(), (("Content-Type", "text/html; charset=utf-8"),))
+    return page("Register of results", f"{len(found)} have arrived.", lines)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from email.message import Message
+from html import escape
 from typing import Any, NamedTuple
 
 from msgspec import Struct
@@ -58,3 +59,16 @@ def route(method: str, path: str, signed: bool = False) -> Callable[[Route], Rou
         return answer
 
     return register
+
+
+def page(title: str, said: str, lines: str) -> Reply:
+    """A small page of what has come; `lines` is HTML."""
+    text = (
+        f'<!doctype html><meta charset="utf-8"><title>{escape(title)}</title>'
+        f"<h1>{escape(title)}</h1><p>{escape(said)}</p>{lines}"
+    )
+    return Reply(200, text.encode(), (("Content-Type", "text/html; charset=utf-8"),))
+
+
+def wants_json(call: Call) -> bool:
+    return call.headers.get("Accept", "").startswith("application/json")

@@ -25,6 +25,7 @@ from saltpath.server.watch_bodies import TroubleNote
 from saltpath.server.watch_views import (
     Read,
     allowance_view,
+    burns_view,
     range_view,
     read,
     run_view,
@@ -108,6 +109,16 @@ def read_range_of_one(id: str) -> Response:
     found = _over(stored.project, [stored], begin, end)
     spread = spread_view(found.histogram[0])
     return json_answer({**range_view(found, _oids([stored])), "spread": spread})
+
+
+@watch_runs_api.get("/watches/<id>/burns")
+@declared("readWatchBurns", "How fast a watch uses up its allowance", page("Burn"), ID)
+def read_burns(id: str) -> Response:
+    """Now, over each pair of stretches; nothing of one without an allowance. People are told where
+    both rates are beyond `most`."""
+    found = read(watch_asked(id))
+    items = [] if found.problem else burns_view(found.stored, found.watch)
+    return json_answer({"items": items, "next": None})
 
 
 @watch_runs_api.get("/watches/<id>/phases")

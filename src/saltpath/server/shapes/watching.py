@@ -50,7 +50,6 @@ SHAPES: dict[str, Any] = {
         about=TEXT,
         next=TEXTS,
         muted=ref("Muted"),
-        burns=several("Burn"),
     ),
     "WatchTrouble": shape(kind=TROUBLE_KIND, since=TEXT, cause=TEXT),
     "Burn": shape(

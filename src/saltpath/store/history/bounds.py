@@ -10,14 +10,12 @@ from collections.abc import Iterator
 from msgspec import Struct
 
 from saltpath.store.database import write
-from saltpath.store.history import seen
+from saltpath.store.history import retention, seen
 from saltpath.store.history.retention import PIECE
 from saltpath.store.history.runs import WATCH_BITS
 from saltpath.store.people import set_setting, setting
 
 MOST = "history/most"
-LEAST_MOST = 50_000_000
-"""Bytes: less is no limit that anything could be kept in."""
 ENOUGH = 0.95
 """So far down it goes, so that it is not again and again."""
 FULL = 1.1
@@ -77,6 +75,9 @@ def bound(history: sqlite3.Connection, limit: int, now: int) -> Iterator[int]:
                 yield rows
                 if used(history) <= limit * ENOUGH:
                     return
+            yield from retention.unused(history)  # else more would have to go than is too much
+            if used(history) <= limit * ENOUGH:
+                return
             before = _oldest(history, what)
 
 
@@ -84,17 +85,7 @@ def _oldest(history: sqlite3.Connection, what: str) -> int | None:
     if what == "runs":
         found = history.execute("SELECT MIN(id) FROM watch_hour").fetchone()[0]
         return None if found is None else (int(found) >> WATCH_BITS) * 3_600
-    due = [
-        row[0]
-        for watch in _watches(history)
-        if (
-            row := history.execute(
-                "SELECT due FROM watch_evidence WHERE watch = ? AND keep = ? ORDER BY due LIMIT 1",
-                (watch, _keep(what)),
-            ).fetchone()
-        )
-    ]
-    return min(due, default=None)
+    return seen.oldest(history, retention.watches_of(history), _keep(what))
 
 
 def _until(history: sqlite3.Connection, what: str, before: int, now: int) -> Iterator[int]:
@@ -109,7 +100,7 @@ def _until(history: sqlite3.Connection, what: str, before: int, now: int) -> Ite
         "ORDER BY due LIMIT ?"
     )
     statement = f"DELETE FROM watch_evidence WHERE watch = ? AND (due, turn, attempt) IN ({old})"
-    for watch in _watches(history):
+    for watch in retention.watches_of(history):
         values = (watch, watch, before, _keep(what))
         yield from _pieces(history, what, before, now, statement, values)
 
@@ -135,10 +126,6 @@ def _pieces(
         if not gone:
             return
         yield gone
-
-
-def _watches(history: sqlite3.Connection) -> list[int]:
-    return [row[0] for row in history.execute("SELECT watch FROM watch_state ORDER BY watch")]
 
 
 def _keep(what: str) -> int:

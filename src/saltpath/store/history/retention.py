@@ -28,10 +28,7 @@ def take_away(history: sqlite3.Connection, project: int, rules: Rules, now: int)
 
 
 def _all(history: sqlite3.Connection, project: int, rules: Rules, now: int) -> Iterator[int]:
-    watches = [
-        row[0]
-        for row in history.execute("SELECT watch FROM watch_state WHERE project = ?", (project,))
-    ]
+    watches = watches_of(history, project)
     for watch in watches:
         for keep, days in (
             (seen.GOOD, rules.watch_evidence_days),
@@ -39,19 +36,32 @@ def _all(history: sqlite3.Connection, project: int, rules: Rules, now: int) -> I
             (seen.WHOLE, rules.watch_days),
         ):
             yield from _evidence(history, watch, keep, now - days * DAY_S)
-        yield from _bases(history, watch)
     mine = set(watches)
     yield from _blocks(history, mine, (now - rules.watch_days * DAY_S) // 3_600)
     yield from _slabs(history, project, now - SUMMED_DAYS * DAY_S)
 
 
-def unused_bodies(history: sqlite3.Connection) -> Iterator[int]:
-    """Large bodies from before anything that is kept."""
-    oldest = history.execute("SELECT MIN(due) FROM watch_evidence").fetchone()[0]
-    old = "SELECT hash FROM watch_body WHERE last_due < ? LIMIT ?"
-    yield from _pieces(
-        history, f"DELETE FROM watch_body WHERE hash IN ({old})", (oldest or 1 << 62,)
+def unused(history: sqlite3.Connection) -> Iterator[int]:
+    """What nothing that is kept names any more: bases, and large bodies that were last seen before
+    all evidence that is kept as long as they are."""
+    watches = watches_of(history)
+    for watch in watches:
+        yield from _bases(history, watch)
+    first = 1 << 62
+    for keep in (seen.GOOD, seen.BAD, seen.WHOLE):
+        oldest = seen.oldest(history, watches, keep)
+        first = first if oldest is None else min(first, oldest)
+        old = "SELECT hash FROM watch_body WHERE keep = ? AND last_due < ? LIMIT ?"
+        yield from _pieces(history, f"DELETE FROM watch_body WHERE hash IN ({old})", (keep, first))
+
+
+def watches_of(history: sqlite3.Connection, project: int | None = None) -> list[int]:
+    """The numbers of the watches that were ever looked after, of one project or of all."""
+    rows = history.execute(
+        "SELECT watch FROM watch_state WHERE ? IS NULL OR project = ? ORDER BY watch",
+        (project, project),
     )
+    return [row[0] for row in rows]
 
 
 def _evidence(history: sqlite3.Connection, watch: int, keep: int, before: int) -> Iterator[int]:

@@ -122,6 +122,11 @@ def standings(
     }
 
 
+def any_watched(connection: sqlite3.Connection) -> bool:
+    """Whether a watch was ever looked after."""
+    return connection.execute("SELECT 1 FROM watch_state LIMIT 1").fetchone() is not None
+
+
 def look_after(
     connection: sqlite3.Connection,
     epoch: int,

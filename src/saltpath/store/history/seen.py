@@ -4,7 +4,7 @@ before, which it resembles; large bodies apart, the same ones once."""
 from __future__ import annotations
 
 import sqlite3
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 import msgspec
@@ -46,9 +46,10 @@ class WatchPacker:
         for step in steps:
             for key, body in step.bodies.items():
                 connection.execute(
-                    "INSERT INTO watch_body (hash, packed, last_due) VALUES (?, ?, ?) ON CONFLICT "
-                    "DO UPDATE SET last_due = MAX(last_due, excluded.last_due)",
-                    (key, self._bases.alone(body), due),
+                    "INSERT INTO watch_body (hash, packed, last_due, keep) VALUES (?, ?, ?, ?) ON "
+                    "CONFLICT DO UPDATE SET last_due = MAX(last_due, excluded.last_due), keep = "
+                    "MAX(keep, excluded.keep)",
+                    (key, self._bases.alone(body), due, keep),
                 )
         record = msgspec.msgpack.encode([list(cases), [_kept(step, due) for step in steps]])
         base = self._bases.get(watch) or self._stored(connection, watch)
@@ -91,6 +92,19 @@ class Attempt(Struct, frozen=True):
     cases: tuple[tuple[str, str], ...]
     """The id and the name of each case, by position."""
     steps: tuple[StepEvidence, ...]
+
+
+def oldest(connection: sqlite3.Connection, watches: Iterable[int], keep: int) -> int | None:
+    """When the oldest run of these watches was due (seconds) of which evidence is kept so long;
+    None: there is none."""
+    found = (
+        connection.execute(
+            "SELECT due FROM watch_evidence WHERE watch = ? AND keep = ? ORDER BY due LIMIT 1",
+            (watch, keep),
+        ).fetchone()
+        for watch in watches
+    )
+    return min((row[0] for row in found if row is not None), default=None)
 
 
 def turn_of(connection: sqlite3.Connection, watch: int, due: int) -> int:

@@ -72,6 +72,7 @@ function Watched({ watch, gone }: { watch: Full; gone: () => void }) {
   const project = useProject()?.id;
   const allowances = useQuery(queries.allowances(project));
   const troubles = useQuery(queries.troubles(project, stretch, watch.id));
+  const burns = useQuery(queries.burns(watch.id));
   const beside = useBeside();
   useTab(watch.name, watch.standing.state === "outage" ? "failed" : undefined);
   const over = range.data?.items[0];
@@ -107,7 +108,7 @@ function Watched({ watch, gone }: { watch: Full; gone: () => void }) {
               <Spread spread={range.data.spread} over={over} limitMs={watch.limitMs} />
             </div>
           )}
-          {over && <WatchNumbers over={over} allowance={allowance} burns={watch.burns} />}
+          {over && <WatchNumbers over={over} allowance={allowance} burns={burns.data?.items ?? []} />}
           {project && (
             <TroublesHere project={project} stretch={stretch} watch={watch.id} open={beside.openAt} />
           )}

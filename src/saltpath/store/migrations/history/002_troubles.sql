@@ -15,5 +15,8 @@ ALTER TABLE alert RENAME COLUMN outage TO trouble;
 CREATE TABLE route_mute (route INTEGER PRIMARY KEY, until INTEGER NOT NULL, by TEXT NOT NULL) WITHOUT ROWID;
 -- What had to go since there was too much (store/history/bounds.py): all that was due before a moment (seconds), last taken away at (UTC microseconds).
 CREATE TABLE history_dropped (what TEXT PRIMARY KEY, before INTEGER NOT NULL, rows INTEGER NOT NULL, at INTEGER NOT NULL) WITHOUT ROWID;
+-- How long a large body is kept: as long as the longest of the runs that saw it (store/history/seen.py).
+ALTER TABLE watch_body ADD COLUMN keep INTEGER NOT NULL DEFAULT 2;
+CREATE INDEX watch_body_unused ON watch_body (keep, last_due);
 -- What was last looked for that single runs do not say: when (UTC microseconds), and what was found then, as JSON.
 CREATE TABLE watch_look (watch INTEGER NOT NULL, what TEXT NOT NULL, at INTEGER NOT NULL, found TEXT NOT NULL, PRIMARY KEY (watch, what)) WITHOUT ROWID
