@@ -1,4 +1,5 @@
 import { exactly } from "../../base/format";
+import { briefly } from "./sentences";
 import type { Trouble } from "./Troubles";
 import { placeOf, type Span } from "./time";
 
@@ -19,7 +20,7 @@ export function Marks({ troubles, span }: Props) {
         style={{ left: `${(place * 100).toFixed(2)}%` }}
         title={`${exactly(one.began)}: ${one.cause}`}
       >
-        {(one.cause.split(":")[0] ?? "").toLowerCase()}
+        {briefly(one)}
       </span>
     );
   });

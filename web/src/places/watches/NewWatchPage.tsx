@@ -20,11 +20,12 @@ export function NewWatchPage() {
   const may = useMay("edit");
   const [search] = useSearchParams();
   const suites = useQuery(queries.suites(project?.id));
-  const environments = useEnvironments().data?.items ?? [];
+  const known = useEnvironments();
+  const environments = known.data?.items ?? [];
   const where =
     environments.find((one) => one.name === search.get("environment")) ??
     environments.find((one) => one.usual);
-  if (!project || !suites.data) return <p className="muted pad">Reading the cases…</p>;
+  if (!project || !suites.data || known.isPending) return <p className="muted pad">Reading the cases…</p>;
   if (!may) return <p className="pad">You may look at watches here, and not make any.</p>;
   const targets = suites.data.items.flatMap((suite) => [
     { kind: "suite" as const, id: suite.id, name: suite.name },
@@ -139,7 +140,8 @@ function Making({ project, targets, tags, given, usual }: Props) {
         <p className="muted small">
           Such as <em>every minute against Live, at most 0.5 s</em> ·{" "}
           <em>at 02:30 on weekdays, Europe/Oslo</em> ·{" "}
-          <em>every 30 s, 06:00 to 22:00 on weekdays, available 99.9 %, bad after 2</em>
+          <em>every 30 s, 06:00 to 22:00 on weekdays, available 99.9 %, bad after 2</em> ·{" "}
+          <em>every 5 min, 95 % within 0.2 s, tell desk, not urgent</em>
         </p>
         <label>
           What it is called
@@ -152,7 +154,7 @@ function Making({ project, targets, tags, given, usual }: Props) {
       </form>
       <Telling project={project} sentence={sentence} change={setSentence} />
       {problem && <Notice sentence={problem} />}
-      <div className="actions">
+      <div className="actions new-watch-end">
         <button type="submit" form="new-watch" className="run-button" disabled={busy || !what}>
           Watch it
         </button>

@@ -1,13 +1,16 @@
 import { type PointerEvent, type ReactNode, useRef, useState } from "react";
 import { placeOf, type Span, spanName, tickName, ticks, within } from "./time";
 
+/** Beyond this share a name would be cut off. */
+const LAST_NAME = 0.94;
+
 /** The one time axis. Dragging over the time, on it or on any line, looks closer. */
 export function TimeAxis({ span, most = 8 }: { span: Span; most?: number }) {
   return (
     <div className="time-axis" aria-hidden="true">
       {ticks(span, most).map((moment) => (
         <span key={moment} style={{ left: `${100 * placeOf(span, moment)}%` }}>
-          {tickName(moment, span)}
+          {placeOf(span, moment) < LAST_NAME && tickName(moment, span)}
         </span>
       ))}
     </div>

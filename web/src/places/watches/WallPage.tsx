@@ -8,7 +8,7 @@ import { useProject } from "../../state/project";
 import { useTab } from "../../state/tab";
 import { useTheme } from "../../state/theme";
 import { Line } from "./Line";
-import { heading, type Over, rankOf, type Watch } from "./sentences";
+import { briefly, heading, type Over, rankOf, type Watch } from "./sentences";
 import { longFor, type Span, stretchOf } from "./time";
 import { markOf } from "./WatchRow";
 
@@ -87,7 +87,14 @@ const WallWatch = memo(function WallWatch({ watch, over, axis, span, now }: Prop
           {why && `: ${why}`}
         </p>
       ) : (
-        <Line over={over} watch={watch} range={axis} span={span} height={40} />
+        <>
+          {watch.lasting.map((one) => (
+            <p key={one.kind} className="worse">
+              {briefly(one)}
+            </p>
+          ))}
+          <Line over={over} watch={watch} range={axis} span={span} height={40} />
+        </>
       )}
     </li>
   );

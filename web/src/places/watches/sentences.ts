@@ -35,6 +35,10 @@ export function sentencesOf(
   ].filter((sentence): sentence is string => Boolean(sentence));
 }
 
+/** `slower by half`, `uses up its allowance too fast`. */
+export const briefly = ({ kind, cause }: { kind: string; cause: string }): string =>
+  kind === "slower" ? (cause.split(":")[0] ?? "").toLowerCase() : "uses up its allowance too fast";
+
 /** `Slower by half since 08:40: answers took 190 ms, and take 290 ms.` */
 function besides({ kind, since, cause }: Watch["lasting"][number]): string {
   if (kind !== "slower") return `${cause}.`;
