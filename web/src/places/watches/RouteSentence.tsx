@@ -60,14 +60,14 @@ export function RouteSentence({ route, others, change, test, mute, remove }: Pro
         ]}
         choose={(what) => void change({ onlyUrgent: what === "urgent" })}
       />{" "}
-      of watches that name it, and of those with{" "}
+      of watches that name it{route.tags.length > 0 && " or have"}{" "}
       <InPlace
         text={route.tags.join(", ")}
         label={`The tags that ${name} tells of`}
         hint="With commas between them. It tells of watches with one of these tags, whatever routes they name."
         save={(tags) => change({ tags: parts(tags) })}
       >
-        {route.tags.length ? `the tag ${route.tags.join(" or ")}` : "no tag"}
+        {route.tags.length ? `the tag ${route.tags.join(" or ")}` : <span className="add small">+ tags</span>}
       </InPlace>
       ; when nobody has taken it after{" "}
       <InPlace
