@@ -3,6 +3,7 @@
 import importlib.util
 import json
 import os
+import shutil
 import signal
 import socket
 import subprocess
@@ -235,6 +236,34 @@ class CommandLine(unittest.TestCase):
             saltpath("check", self.write(case(GOOD, "values: { harbour: x }\n"))).returncode, 0
         )
         self.assertEqual(saltpath("check", self.write("a: [")).returncode, 2)
+
+    def test_check_reads_the_watches_of_a_project(self):
+        root = self.folder / "harbour"
+        shutil.copytree(PROJECT, root)
+        before = saltpath("check", root).stdout
+        self.assertNotIn("watches/", before)
+        (root / "watches" / "z.watch.yaml").write_text(
+            "salt-path: 1\nwatch: Z\ncase: suites/nowhere\nenvironment: Lve\n"
+        )
+        found = saltpath("check", root)
+        self.assertEqual(found.returncode, 1)
+        self.assertIn("z.watch.yaml: it watches the case suites/nowhere, which is", found.stdout)
+        self.assertIn("z.watch.yaml: there is no environment Lve", found.stdout)
+        for wrong, said in {
+            "limits: { answers: [5, 95 % within 1 s], time: 0 s }": "expected such as 95 % within 0.4 s; found '5'",
+            'urgent: "no"': "urgent",
+            "every: 1 min\ncron: '* * * * *'": "not both",
+            "urgent: false\nurgent: true": "urgent",
+        }.items():
+            (root / "watches" / "z.watch.yaml").write_text(
+                f"salt-path: 1\nwatch: Z\ntag: feeds\n{wrong}\n"
+            )
+            found = saltpath("check", root)
+            self.assertEqual(found.returncode, 2, wrong)
+            self.assertIn("watches/z.watch.yaml", found.stderr)
+            self.assertIn(said, found.stderr)
+        (root / "watches" / "z.watch.yaml").write_bytes(b"\xff\xfe\x00")
+        self.assertIn("not UTF-8", saltpath("check", root / "watches").stderr)
 
     def test_a_file_that_is_far_too_large_is_refused_at_once(self):
         huge = self.folder / "huge.case.yaml"

@@ -110,14 +110,14 @@ def _project(root: Path, problems: list[Problem]) -> ProjectFiles:
     found = ProjectFiles(root, Project(""))
     if file.is_file():
         try:
-            found.text = _text(file, "project.yaml")
+            found.text = text_of(file, "project.yaml")
             found.project = read_project(found.text)
         except FormatError as problem:
             problems += problem.problems
     for path in sorted((root / "environments").glob("*.yaml")):
         name = f"environments/{path.name}"
         try:
-            text = _text(path, name)
+            text = text_of(path, name)
             environment = read_environment(text, name)
         except FormatError as problem:
             problems += problem.problems
@@ -132,7 +132,7 @@ def _project(root: Path, problems: list[Problem]) -> ProjectFiles:
 def _shared(found: ProjectFiles, path: Path, problems: list[Problem]) -> None:
     name, file = path.name.removesuffix(SHARED_ENDING), f"shared/{path.name}"
     try:
-        read = read_case(_text(path, file), file)
+        read = read_case(text_of(path, file), file)
     except FormatError as problem:
         problems += problem.problems
         return
@@ -163,7 +163,7 @@ def _case(found: ProjectFiles, file: Path, problems: list[Problem]) -> None:
     name = file.relative_to(found.root).as_posix()
     folder = file.parent.relative_to(found.root).as_posix()
     try:
-        text = _text(file, name)
+        text = text_of(file, name)
         found.cases.append(CaseFile(read_case(text, name), name, folder, text))
     except FormatError as problem:
         problems += problem.problems
@@ -176,7 +176,7 @@ def _suite(found: ProjectFiles, folder: str, problems: list[Problem]) -> None:
     if folder in found.suites or not (found.root / name).is_file():
         return
     try:
-        found.suite_texts[folder] = _text(found.root / name, name)
+        found.suite_texts[folder] = text_of(found.root / name, name)
         found.suites[folder] = read_suite(found.suite_texts[folder], name)
     except FormatError as problem:
         found.suites[folder] = Suite("")
@@ -219,7 +219,8 @@ def _in_order(found: ProjectFiles) -> None:
     found.cases.sort(key=rank)
 
 
-def _text(path: Path, name: str) -> str:
+def text_of(path: Path, name: str) -> str:
+    """A file of the project; `name`: what it is called in problems. Raises FormatError."""
     try:
         if path.stat().st_size > LARGEST_FILE:
             raise FormatError([Problem("the file is larger than 20 MB", file=name)])

@@ -78,7 +78,7 @@ class RouteChange(Body, frozen=True):
     tags: (
         Annotated[
             list[Annotated[str, Meta(min_length=1, max_length=200)]],
-            Meta(max_length=50, description="tags as a list of at most 50"),
+            Meta(max_length=50, description="at most 50 tags of 1 to 200 characters each"),
         ]
         | UnsetType
     ) = UNSET
