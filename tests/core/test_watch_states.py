@@ -3,7 +3,7 @@
 import random
 import unittest
 
-from saltpath.core.watching.own_side import WITHIN_US, OwnSide
+from saltpath.core.watching.own_side import WITHIN_US, OwnSide, gateway_is_silent, is_elsewhere
 from saltpath.core.watching.states import Change, Rule, Seen, State, after
 
 
@@ -83,6 +83,25 @@ class OwnSides(unittest.TestCase):
         for host in ("a", "b", "127.0.0.1:80", "localhost:1", "[::1]:80", ""):
             own.heard(host, 0, False)
         self.assertFalse(own.cut(1))
+
+    def test_a_gateway_that_was_asked_and_said_nothing_is_ours(self) -> None:
+        routes = (
+            "Iface\tDestination\tGateway\tFlags\n"
+            "eth0\t00000000\t010200C0\t0003\neth0\t000200C0\t00000000\t0001\n"
+        )
+        head = "IP address       HW type     Flags       HW address\n"
+        answers = f"{head}192.0.2.1  0x1  0x2  02:fc:00:00:00:05  *  eth0\n"
+        silent = f"{head}192.0.2.1  0x1  0x0  00:00:00:00:00:00  *  eth0\n"
+        other = f"{head}192.0.2.9  0x1  0x0  00:00:00:00:00:00  *  eth0\n"
+        self.assertTrue(gateway_is_silent(routes, silent))
+        for neighbours in (answers, other, head, "", silent + answers.removeprefix(head)):
+            self.assertFalse(gateway_is_silent(routes, neighbours), neighbours)
+        self.assertFalse(gateway_is_silent("Iface\n", silent), "there is no way out at all")
+        second = routes + "eth1\t00000000\t010200C6\t0003\n"
+        both = f"{silent}198.0.2.1  0x1  0x2  02:fc:00:00:00:06  *  eth1\n"
+        self.assertFalse(gateway_is_silent(second, both), "one of two answers")
+        for host, elsewhere in {"127.0.0.1:80": False, "": False, "a.example:443": True}.items():
+            self.assertEqual(is_elsewhere(host), elsewhere)
 
 
 if __name__ == "__main__":

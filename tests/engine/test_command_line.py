@@ -250,7 +250,7 @@ class CommandLine(unittest.TestCase):
         self.assertIn("z.watch.yaml: it watches the case suites/nowhere, which is", found.stdout)
         self.assertIn("z.watch.yaml: there is no environment Lve", found.stdout)
         for wrong, said in {
-            "limits: { answers: [5, 95 % within 1 s], time: 0 s }": "expected such as 95 % within 0.4 s; found '5'",
+            "limits: { answers: [5, 95 % within 1 s], time: 0 s }": "within 0.4 s; found '5'",
             'urgent: "no"': "urgent",
             "every: 1 min\ncron: '* * * * *'": "not both",
             "urgent: false\nurgent: true": "urgent",

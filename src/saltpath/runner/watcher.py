@@ -45,7 +45,7 @@ from saltpath.core.watching.flags import (
     flag_of,
 )
 from saltpath.core.watching.limits import show_limit
-from saltpath.core.watching.own_side import OwnSide
+from saltpath.core.watching.own_side import OwnSide, gateway_is_silent, is_elsewhere
 from saltpath.engine.by_sockets import SocketTransfers
 from saltpath.engine.run import run_plan, utc_us
 from saltpath.engine.stop import Stop
@@ -260,13 +260,12 @@ class Watcher:
             bits |= ANSWERED
         if fate in ("slow", "blocked") and self._lagged_since(begun):
             bits |= OWN_SIDE
-        cut = fate == "blocked" and not believed.reached and self._own_side.cut(self._now_us())
-        if cut:
+        ours = self._why_ours(believed) if fate == "blocked" and not believed.reached else ""
+        if ours:
             bits |= OWN_SIDE
         failure = believed.failure
         signature, why = (failure.signature, _said(failure)) if failure else ("", "")
-        if cut:
-            why = "Most hosts cannot be reached from here at once"
+        why = ours or why
         if fate == "slow" and limit is not None:
             signature = SLOW
             why = f"Answers took {show_limit(believed.us)}, the limit is {show_limit(limit)}"
@@ -287,6 +286,14 @@ class Watcher:
             self._kept_as(watched, fate, claim.due, len(attempts) > 1),
             planned.named,
         )
+
+    def _why_ours(self, attempt: _Attempt) -> str:
+        """Why it is our own side that nobody could be reached; empty: nothing says so."""
+        if self._own_side.cut(self._now_us()):
+            return "Most hosts cannot be reached from here at once"
+        if is_elsewhere(attempt.host) and _gateway_is_silent():
+            return "The gateway of this machine does not answer"
+        return ""
 
     def _ended_as(
         self,
@@ -396,6 +403,15 @@ class Watcher:
             self._beat()
             await asyncio.sleep(0.05)
         await self._write()
+
+
+def _gateway_is_silent() -> bool:
+    try:
+        return gateway_is_silent(
+            Path("/proc/net/route").read_text("ascii"), Path("/proc/net/arp").read_text("ascii")
+        )
+    except (OSError, ValueError):  # another system, or what is not known of this one
+        return False
 
 
 def _said(failure: Failure) -> str:
