@@ -17,7 +17,7 @@ Mood = Literal["well", "slow", "down"]
 SPELL_S = 240
 """So long each mood lasts."""
 SEED = 90417
-SLOW, DOWN = 1 / 26, 1 / 40
+SLOW, DOWN = 1 / 16, 1 / 24
 """The share of the spells in which a feed is so."""
 SLOW_S = 0.72
 CALM = "SALTPATH_DEMO_CALM"
