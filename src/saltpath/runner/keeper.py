@@ -15,6 +15,7 @@ from pathlib import Path
 
 from saltpath.runner.life import ShutdownSignal, parent_gone
 from saltpath.store import backup, disk, keeping, projects
+from saltpath.store import runs as runs_of_cases
 from saltpath.store.database import StoreError, connect, now_us
 from saltpath.store.history import bounds, retention, runs
 
@@ -24,6 +25,8 @@ FIRST_BACKUP_S = 300.0
 PAUSE_S = 0.03
 PACK_S = 60.0
 NOTICE_S = 10.0
+SUM_S = 2.0
+LOOK_S = 60.0
 FRESH_S = 300
 """Runs of watches stay fresh so long."""
 log = logging.getLogger("saltpath.keeper")
@@ -34,6 +37,7 @@ def main(folder: Path, backups: Path, kept: int) -> None:
     day, of which so many are kept."""
     shutdown = ShutdownSignal()
     threading.Thread(target=_notice, args=(folder, shutdown), daemon=True).start()
+    threading.Thread(target=_sum_up_runs, args=(folder, shutdown), daemon=True).start()
     next_look = time.monotonic() + SOON_S
     next_backup = time.monotonic() + FIRST_BACKUP_S
     next_pack = time.monotonic() + SOON_S
@@ -75,6 +79,36 @@ def _notice(folder: Path, shutdown: ShutdownSignal) -> None:
                 log.error("watches could not be looked through: %s; it is tried again", problem)
             except Exception:
                 log.exception("a fault of Salt Path's own while watches were looked through")
+
+
+def _sum_up_runs(folder: Path, shutdown: ShutdownSignal) -> None:
+    """What cases and steps came to, a few seconds after their runs have ended."""
+    with (
+        closing(connect(folder, "main")) as main,
+        closing(connect(folder, "evidence")) as evidence,
+        closing(connect(folder, "history")) as history,
+    ):
+        reader, next_look = None, 0.0
+        while not shutdown.wait(SUM_S):
+            try:
+                if reader is None and not runs_of_cases.any_ended(main):
+                    continue
+                from saltpath.runner import summing  # it brings numpy
+
+                reader = reader or summing.Reader()
+                while summing.sum_up(main, evidence, history, reader):
+                    history.execute("PRAGMA wal_checkpoint(PASSIVE)")
+                    if shutdown.wait(PAUSE_S):
+                        return
+                if time.monotonic() >= next_look:
+                    begun = time.monotonic()
+                    summing.look_for_changes(history, int(time.time()))
+                    # what takes long is done seldom
+                    next_look = begun + max(LOOK_S, 60 * (time.monotonic() - begun))
+            except sqlite3.Error as problem:
+                log.error("runs could not be summed up: %s; it is tried again", problem)
+            except Exception:
+                log.exception("a fault of Salt Path's own while runs were summed up")
 
 
 def back_up_daily(folder: Path, backups: Path, kept: int) -> None:

@@ -13,10 +13,10 @@ from msgspec import Struct, json
 
 from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.watch_reader import read_watch
+from saltpath.core.statistics.shifts import NEEDED_DAYS, VALUES, Shift
 from saltpath.core.watching import burn, slower
 from saltpath.core.watching.period import period_of
 from saltpath.core.watching.schedule import Every
-from saltpath.core.watching.slower import Shift
 from saltpath.core.watching.watch import Watch
 from saltpath.store import projects, watches
 from saltpath.store.database import NotFound, write
@@ -100,7 +100,7 @@ def _look_at_times(
 ) -> None:
     id, second = one.stored.id, now // SECOND_US
     every_s = _every_s(one, now)
-    length = max(slower.NEEDED_DAYS * DAY_S, slower.VALUES * every_s)
+    length = max(NEEDED_DAYS * DAY_S, VALUES * every_s)
     runs = runs_of(history, np.array([id], np.int64), second - min(length, LONGEST_S), second)
     found = slower.shifts(runs, every_s)
     last = slower.agreed(before, found, every_s)

@@ -127,6 +127,20 @@ def of_cases(connection: sqlite3.Connection, run: int) -> dict[int, set[str]]:
     return found
 
 
+def failures_of_cases(connection: sqlite3.Connection, run: int) -> dict[int, list[Failure]]:
+    """What each case of a run was a case of, by its position, in the order of the rows in which it
+    was first met."""
+    rows = connection.execute(
+        "SELECT f.position, c.facts FROM failure f JOIN cause c ON c.id = f.cause WHERE f.run = ? "
+        "GROUP BY f.position, c.id ORDER BY f.position, MIN(f.row), c.id",
+        (run,),
+    )
+    found: dict[int, list[Failure]] = {}
+    for row in rows.fetchall():
+        found.setdefault(row["position"], []).append(_failure(row["facts"]))
+    return found
+
+
 def positions(connection: sqlite3.Connection, run: int, signature: str) -> list[int]:
     """Those of the cases in which a cause was met."""
     rows = connection.execute(

@@ -139,6 +139,33 @@ def lengths(connection: sqlite3.Connection, run: int) -> Iterator[tuple[int, int
     return (tuple(row) for row in rows.fetchall())
 
 
+class Taken(Struct, frozen=True):
+    """How long a step took that was carried out, and by which number its evidence is found."""
+
+    id: int
+    position: int
+    key: str
+    verdict: str
+    status: int
+    us: int
+    size: int
+
+
+def taken(connection: sqlite3.Connection, run: int) -> list[Taken]:
+    """Of all steps of a run, those inside others too."""
+    rows = connection.execute(
+        "SELECT id, position, key, verdict, status, us, size FROM step WHERE run = ? AND "
+        "verdict <> 'skipped'",
+        (run,),
+    )
+    return [Taken(*row) for row in rows.fetchall()]
+
+
+def step_by_id(connection: sqlite3.Connection, id: int) -> StepEvidence | None:
+    found = connection.execute("SELECT * FROM step WHERE id = ?", (id,)).fetchone()
+    return _evidence(connection, found) if found else None
+
+
 def hidden(inner: str) -> bool:
     """Whether what was kept there stayed inside: within shared steps."""
     return any("." not in place for place in inner.split("/") if place)

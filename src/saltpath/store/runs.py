@@ -362,6 +362,20 @@ def run_cases(connection: sqlite3.Connection, run: int) -> list[RunCase]:
     ]
 
 
+def any_ended(connection: sqlite3.Connection) -> bool:
+    """Whether any run but trials has."""
+    rows = connection.execute(
+        "SELECT 1 FROM run WHERE kind = 'run' AND finished_at IS NOT NULL LIMIT 1"
+    )
+    return rows.fetchone() is not None
+
+
+def runner_of(connection: sqlite3.Connection, run: int) -> str:
+    """Who carried it out, or its end; empty where nobody knows."""
+    row = connection.execute("SELECT runner FROM job WHERE run = ?", (run,)).fetchone()
+    return row["runner"] if row else ""
+
+
 def names_of_shared(connection: sqlite3.Connection, run: Run) -> dict[str, str]:
     """What the shared steps were called when the run was asked for, by the names by which cases use
     them; of a run of an older version of Salt Path what they are called now."""

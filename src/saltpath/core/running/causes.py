@@ -132,6 +132,11 @@ class FailureFinder:
         return None if only_follows and went_wrong_before else failure
 
 
+def is_of_host(failure: Failure) -> bool:
+    """Whether nobody answered at all, so that no step and no case is to blame."""
+    return failure.code in _OF_HOST and failure.code != "set-up"
+
+
 def follows(failure: Failure) -> bool:
     """Whether it may only follow from another of its row: a value was never kept."""
     return failure.code == _WANTING

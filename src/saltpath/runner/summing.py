@@ -1,0 +1,325 @@
+"""Sums up runs that have ended: how each of their cases ended, and what steps, shared steps,
+operations and hosts took. The keeper does, a few seconds after; what nobody has looked at since an
+older version ran is made up for, a few runs at a time."""
+
+from __future__ import annotations
+
+import logging
+import sqlite3
+from collections import Counter, defaultdict
+from collections.abc import Iterable
+from datetime import UTC, date, datetime
+from urllib.parse import urlsplit
+
+import numpy as np
+from msgspec import Struct, field
+
+from saltpath.core.answers.exchange import Times
+from saltpath.core.cases.expectations import checks_in
+from saltpath.core.format.readable import readable_case, readable_project
+from saltpath.core.running.causes import Failure, is_of_host
+from saltpath.core.trends.changes import FEWEST, Moved, as_found, by_subject, moved_in, rule_for
+from saltpath.core.trends.entries import CASE, KNOWN, MOST, OF_HOST, OURS, VERDICTS, Entries, What
+from saltpath.core.trends.followed import Followed, followed_in
+from saltpath.core.trends.summing import Taken, phases_of, step_entries
+from saltpath.core.values.moments import zone_of
+from saltpath.store import cases, causes, evidence, known, projects, runs, shared_steps
+from saltpath.store.database import NotFound
+from saltpath.store.evidence import Taken as Step
+from saltpath.store.trends import entries, looks, subjects
+from saltpath.store.trends.entries import SECOND_US, SummedRun
+from saltpath.store.trends.subjects import Subject
+
+log = logging.getLogger("saltpath.keeper")
+AT_ONCE = 20
+"""Runs that are summed up before others have a turn."""
+LOOKED_AT = 4
+"""Of the rows in which a step was carried out, so many say what its phases were."""
+LOOKED_BACK_S = 90 * 86_400
+"""So far back one looks for what became slower."""
+AHEAD_S = 86_400
+"""Clocks may have been set."""
+_BY_VERDICT = {verdict: number for number, verdict in enumerate(VERDICTS)}
+_OURS = ("interrupted", "stopped", "stopped-at-row")
+_TIMED = ("passed", "unchecked")
+
+
+class Known(Struct, frozen=True):
+    """What stands in a case, or in shared steps: what is followed, by key, and the checks."""
+
+    id: int
+    followed: dict[str, Followed]
+    checks: int
+
+
+class Reader(Struct):
+    """Documents that were read, since runs one after another have the same."""
+
+    read: dict[tuple[int, int], Known] = field(default_factory=dict)
+
+    def case(self, main: sqlite3.Connection, id: int, version: int) -> Known:
+        if (id, version) not in self.read:
+            if len(self.read) > 5_000:
+                self.read.clear()
+            try:
+                stored = cases.case_at(main, id, version)
+            except NotFound:
+                self.read[id, version] = Known(id, {}, 0)
+            else:
+                self.read[id, version] = _known(stored)
+        return self.read[id, version]
+
+
+def _known(stored: cases.StoredCase) -> Known:
+    case, _ = readable_case(stored.unread or stored.document, stored.name, stored.key)
+    checks = sum(1 for _, _, step in case.parts() for _ in checks_in(step.expect))
+    return Known(stored.id, {one.key: one for one in followed_in(case)}, checks)
+
+
+def sum_up(
+    main: sqlite3.Connection,
+    evidence_of: sqlite3.Connection,
+    history: sqlite3.Connection,
+    reader: Reader,
+) -> int:
+    """Some of the runs that have ended; how many."""
+    found = entries.to_sum_up(main, history, AT_ONCE)
+    for id, finished_at in found:
+        run = runs.run_by_id(main, id)
+        made: dict[tuple[What, str], Entries] = {}
+        try:
+            made = _entries_of(main, evidence_of, history, reader, run)
+        except sqlite3.Error:
+            raise
+        except Exception:  # the runs after it have nothing to do with it
+            log.exception("a fault of Salt Path's own: run %s could not be summed up", run.oid)
+        entries.add(history, _summed(main, run, finished_at), made)
+    return len(found)
+
+
+def _entries_of(
+    main: sqlite3.Connection,
+    evidence_of: sqlite3.Connection,
+    history: sqlite3.Connection,
+    reader: Reader,
+    run: runs.Run,
+) -> dict[tuple[What, str], Entries]:
+    ended = [one for one in runs.run_cases(main, run.id) if one.verdict is not None]
+    steps = _Steps(main, evidence_of, history, reader, run)
+    made: dict[tuple[What, str], Entries] = {}
+    for environment, of_it in _by_environment(ended).items():
+        made["case", environment] = _cases(main, evidence_of, history, reader, run, of_it)
+        made["step", environment] = steps.entries(of_it)
+    return made
+
+
+def _summed(main: sqlite3.Connection, run: runs.Run, finished_at: int) -> SummedRun:
+    return SummedRun(
+        run.id,
+        run.project,
+        run.number,
+        run.oid,
+        run.build,
+        runs.runner_of(main, run.id),
+        run.asked_at,
+        finished_at,
+    )
+
+
+def _by_environment(ended: Iterable[runs.RunCase]) -> dict[str, list[runs.RunCase]]:
+    found: dict[str, list[runs.RunCase]] = defaultdict(list)
+    for one in ended:
+        found[one.environment].append(one)
+    return found
+
+
+# ---- cases
+
+
+def _cases(
+    main: sqlite3.Connection,
+    evidence_of: sqlite3.Connection,
+    history: sqlite3.Connection,
+    reader: Reader,
+    run: runs.Run,
+    ended: list[runs.RunCase],
+) -> Entries:
+    failures = causes.failures_of_cases(evidence_of, run.id)
+    day = _day(main, run)
+    no_news = {
+        signature
+        for signature, one in known.known(main, run.project).items()
+        if date.fromisoformat(one.said.until) >= day
+    }
+    made = np.zeros(len(ended), CASE)
+    for place, one in enumerate(ended):
+        of_it = failures.get(one.position, [])
+        made[place] = (
+            one.case_id,
+            run.id,
+            run.asked_at // SECOND_US,
+            one.version,
+            reader.case(main, one.case_id, one.version).checks,
+            *_rows(one),
+            subjects.cause_number(history, run.project, of_it[0]) if of_it else 0,
+            one.us or 0,
+            _BY_VERDICT[one.verdict or "skipped"],  # type: ignore[index]
+            _flags(one, of_it, no_news),
+            min(one.position, 65_535),
+        )
+    return made
+
+
+def _day(main: sqlite3.Connection, run: runs.Run) -> date:
+    document = projects.project_by_id(main, run.project).document
+    zone = zone_of(readable_project(document)[0].zone)
+    return datetime.fromtimestamp(run.asked_at / SECOND_US, UTC).astimezone(zone).date()
+
+
+def _rows(one: runs.RunCase) -> tuple[int, int]:
+    if one.rows is None:
+        return 1, int(one.verdict in ("failed", "blocked"))
+    counts = Counter(one.rows)
+    return min(counts.total(), MOST), min(counts["failed"] + counts["blocked"], MOST)
+
+
+def _flags(one: runs.RunCase, failures: list[Failure], no_news: set[str]) -> int:
+    flags = 0
+    if failures and all(failure.signature in no_news for failure in failures):
+        flags |= KNOWN
+    if failures and all(map(is_of_host, failures)):
+        flags |= OF_HOST
+    if one.verdict == "blocked" and one.why is not None and one.why["code"] in _OURS:
+        flags |= OURS
+    return flags
+
+
+# ---- steps
+
+
+class _Steps:
+    """The steps of a run, each counted for itself and for what it has in common with others."""
+
+    def __init__(
+        self,
+        main: sqlite3.Connection,
+        evidence_of: sqlite3.Connection,
+        history: sqlite3.Connection,
+        reader: Reader,
+        run: runs.Run,
+    ) -> None:
+        self._main, self._evidence, self._history = main, evidence_of, history
+        self._reader, self._run = reader, run
+        self._taken: dict[int, list[Step]] = defaultdict(list)
+        for one in evidence.taken(evidence_of, run.id):
+            self._taken[one.position].append(one)
+        self._shared: dict[str, tuple[Known, Followed]] = {}
+        self._shared_by_name: dict[str, tuple[int, str]] = {}
+        for stored in shared_steps.shared_steps(main, run.project):
+            held = _known(stored)
+            self._shared_by_name[cases.called(stored)] = stored.id, stored.name
+            self._shared |= {key: (held, one) for key, one in held.followed.items()}
+
+    def entries(self, ended: list[runs.RunCase]) -> Entries:
+        """Those of some cases of it, all against one environment."""
+        steps: dict[tuple[int, str], list[Step]] = defaultdict(list)
+        for one in ended:
+            for step in self._taken.get(one.position, ()):
+                steps[one.position, step.key].append(step)
+        by_position = {one.position: one for one in ended}
+        found: list[tuple[list[Subject], list[Step], list[Times], bool]] = [
+            (
+                [Subject("case", str(one.case_id), one.name, one.case_id)],
+                [Step(0, one.position, "", one.verdict or "", 0, one.us or 0, 0)],
+                [],
+                True,
+            )
+            for one in ended
+            if one.verdict != "skipped"
+        ]
+        for (position, key), of_it in steps.items():
+            case = by_position[position]
+            own = self._reader.case(self._main, case.case_id, case.version)
+            holder, followed = own, own.followed.get(key)
+            if followed is None:
+                if key not in self._shared:
+                    continue
+                holder, followed = self._shared[key]
+            hosts, times = self._looked_at(of_it) if followed.operation else ([], [])
+            wanted = self._subjects(holder, followed, hosts)
+            if wanted:
+                found.append((wanted, of_it, times, bool(followed.shared)))
+        return self._entries(found)
+
+    def _subjects(self, holder: Known, followed: Followed, hosts: list[str]) -> list[Subject]:
+        if followed.shared:
+            there = self._shared_by_name.get(followed.shared)
+            return [Subject("shared", str(there[0]), there[1], there[0])] if there else []
+        of = f"{holder.id}/{followed.key}"
+        wanted = [Subject("step", of, followed.name or followed.operation, holder.id)]
+        if followed.operation:
+            wanted.append(Subject("operation", followed.operation, followed.operation))
+        if hosts:
+            wanted.append(Subject("host", hosts[0], hosts[0]))
+        return wanted
+
+    def _looked_at(self, steps: list[Step]) -> tuple[list[str], list[Times]]:
+        """The hosts that were asked, and the phases, of a few spread evenly."""
+        hosts, times = [], []
+        for step in steps[:: -(-len(steps) // LOOKED_AT)]:
+            seen = evidence.step_by_id(self._evidence, step.id)
+            if seen is not None and seen.exchanges:
+                last = seen.exchanges[-1]
+                hosts.append(urlsplit(last.address).netloc.rpartition("@")[2])
+                if last.status:
+                    times.append(last.times)
+        return [host for host in hosts if host], times
+
+    def _entries(self, found: list[tuple[list[Subject], list[Step], list[Times], bool]]) -> Entries:
+        every = {(one.kind, one.of): one for wanted, *_ in found for one in wanted}
+        number = subjects.numbers(self._history, self._run.project, every.values())
+        rows: list[tuple[int, int, bool, bool, int]] = []
+        times: dict[int, list[Times]] = defaultdict(list)
+        for wanted, steps, looked_at, is_whole in found:
+            mine = [number[one.kind, one.of] for one in wanted]
+            for subject in mine:
+                times[subject] += looked_at
+            for step in steps:
+                good = step.verdict in _TIMED
+                timed = good if is_whole else good or step.status > 0
+                bad = step.verdict in ("failed", "blocked")
+                rows += [(subject, step.us, timed, bad, step.size) for subject in mine]
+        phases = {subject: phases_of(some) for subject, some in times.items()}
+        at = self._run.asked_at // SECOND_US
+        return step_entries(Taken.of(rows), self._run.id, at, phases)
+
+
+# ---- what became slower, or quicker
+
+
+def look_for_changes(history: sqlite3.Connection, now: int) -> int:
+    """Through what has run since it was looked through last, up to a moment (seconds, UTC); of how
+    many subjects."""
+    looked = 0
+    for project, environment in looks.to_look_through(history):
+        looked += _look(history, project, environment, now)
+    return looked
+
+
+def _look(history: sqlite3.Connection, project: int, environment: str, now: int) -> int:
+    steps = entries.entries(
+        history, project, "step", environment, now - LOOKED_BACK_S, now + AHEAD_S
+    )
+    groups = list(by_subject(steps))
+    rule = rule_for(sum(len(mine) >= FEWEST for _, mine in groups))
+    before = looks.looks(history, project, environment)
+    seen: dict[int, tuple[int, list[Moved]]] = {}
+    for subject, mine in groups:
+        last, held = int(mine["at"][-1]), before.get(subject)
+        if held is not None and held.until >= last:
+            continue
+        moved = moved_in(mine, rule)
+        known_before = held.found if held is not None else []
+        seen[subject] = last, as_found(known_before, moved, mine, now)
+    looks.note(history, project, environment, seen)
+    return len(seen)
