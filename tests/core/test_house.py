@@ -54,6 +54,7 @@ LADDER = (
     "tables",
     "statistics",
     "watching",
+    "trends",
     "format",
     "assist",
     "sheet",

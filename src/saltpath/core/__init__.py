@@ -13,6 +13,7 @@ running       plan, finished request, events, outputs, totals
 tables        rows and columns
 statistics    what is said of many results
 watching      when watches are due, and what becomes of their verdicts
+trends        what runs of cases add up to over days and months
 format        documents read and written
 assist        what helps the writer, and the engine never imports
 sheet         cases as rows of a sheet

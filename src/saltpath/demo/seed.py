@@ -54,25 +54,34 @@ def seed(folder: Path, harbours: dict[str, Place]) -> bool:
     addresses and databases, by environment. Whether it was empty."""
     with closing(connect(folder)) as connection:
         owner = people.local_owner(connection)
-        existing = projects.projects(connection)
-        if not existing:
+        is_new = not projects.projects(connection)
+        if is_new:
             for name in FOLDERS:
                 _bring_in(connection, name, owner)
             _let_in(connection, owner.id)
             _give_secrets(connection, folder, owner.id)
-            _deliver(connection, folder, owner.id)
             _tell(connection, owner.id)
-        known = [
-            project for project in projects.projects(connection) if project.name in FOLDERS.values()
-        ]
-        for project in known:
+        for project in _ours(connection):
             _follow(connection, project.id, owner.id, harbours)
-            _deliver_there(connection, project.id, owner.id, harbours)
             _tell_there(connection, project.id, owner.id, harbours)
-        if not existing:
-            for project in known:
+        return is_new
+
+
+def begin(folder: Path, harbours: dict[str, Place], is_new: bool) -> None:
+    """What happens from now on: results go to where the harbour is, and in a new store everything
+    runs once."""
+    with closing(connect(folder)) as connection:
+        owner = people.local_owner(connection)
+        if is_new:
+            _deliver(connection, folder, owner.id)
+        for project in _ours(connection):
+            _deliver_there(connection, project.id, owner.id, harbours)
+            if is_new:
                 _ask_for_a_run(connection, project, owner.id)
-        return not existing
+
+
+def _ours(connection: sqlite3.Connection) -> list[Document]:
+    return [one for one in projects.projects(connection) if one.name in FOLDERS.values()]
 
 
 def _bring_in(connection: sqlite3.Connection, name: str, owner: Person) -> None:

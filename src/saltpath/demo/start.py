@@ -9,10 +9,12 @@ import signal
 import sys
 from contextlib import ExitStack, closing
 from pathlib import Path
+from urllib.parse import urlsplit
 
+from saltpath.demo.harbour.feeds import CALM
 from saltpath.demo.harbour.post import Post
 from saltpath.demo.harbour.server import Harbour
-from saltpath.demo.seed import Place, seed
+from saltpath.demo.seed import Place, begin, seed
 from saltpath.runner.forking import fork
 from saltpath.runner.life import ShutdownSignal, die_with_parent
 from saltpath.runner.supervisor import Programs, Settings, supervise
@@ -42,10 +44,12 @@ def start(folder: Path, port: int, harbour_port: int, programs: Programs) -> int
     places = {name: Place(*place) for name, place in told.items()}
     try:
         migrate(folder)
-        if seed(folder, places):
+        is_new = seed(folder, places)
+        if is_new:
             # in a process of its own, since it brings numpy, and with it threads
-            past = fork(lambda: _make_past(folder), "past")
+            past = fork(lambda: _make_past(folder, places), "past")
             past.wait(PAST_S)
+        begin(folder, places, is_new)
     except (StoreError, OSError) as problem:
         print(f"The demonstration cannot start: {problem}", file=sys.stderr)
         harbours.end(ENDING_S)
@@ -77,10 +81,12 @@ def start(folder: Path, port: int, harbour_port: int, programs: Programs) -> int
         harbours.end(ENDING_S)
 
 
-def _make_past(folder: Path) -> None:
-    from saltpath.demo.watching import fill
+def _make_past(folder: Path, places: dict[str, Place]) -> None:
+    from saltpath.demo import past, watching
 
-    fill(folder, now_us())
+    watching.fill(folder, now_us())
+    if not os.environ.get(CALM):
+        past.fill(folder, now_us(), urlsplit(places[past.WHERE].address).netloc)
 
 
 def _serve(port: int, answer: int) -> None:

@@ -256,7 +256,8 @@ class _Steps:
             there = self._shared_by_name.get(followed.shared)
             return [Subject("shared", str(there[0]), there[1], there[0])] if there else []
         of = f"{holder.id}/{followed.key}"
-        wanted = [Subject("step", of, followed.name or followed.operation, holder.id)]
+        name = followed.name or followed.operation
+        wanted = [Subject("step", of, name, holder.id, followed.operation)]
         if followed.operation:
             wanted.append(Subject("operation", followed.operation, followed.operation))
         if hosts:

@@ -119,14 +119,15 @@ def ask(
     request: RunRequest = NOTHING_SAID,
     idempotency: str | None = None,
     digest: str = "",
+    at: int | None = None,
 ) -> tuple[Run, bool]:
     """Ask for a run of the cases (id, version, name), in each of the environments: a case's
     positions stand next to each other; with `each_in` each case in its own alone. With an
     idempotency key that was used before, that run is given back, and the flag is False; `digest` is
-    that of what was asked, and Conflict is raised where the key came with something else. From now
-    on these versions are kept. Raises
-    VersionConflict, and nothing is asked for, where one of them was folded into a later one since
-    it was read."""
+    that of what was asked, and Conflict is raised where the key came with something else; `at`:
+    when it is asked for (UTC microseconds), by default now. From now on these versions are kept.
+    Raises VersionConflict, and nothing is asked for, where one of them was folded into a later one
+    since it was read."""
     with write(connection):
         if idempotency is not None:
             old = connection.execute(
@@ -148,7 +149,7 @@ def ask(
                         "SELECT version FROM test_case WHERE id = ?", (id,)
                     ).fetchone()[0]
                 )
-        oid, at = new_id("run"), now_us()
+        oid, at = new_id("run"), now_us() if at is None else at
         number = connection.execute(
             "UPDATE project SET next_run = next_run + 1 WHERE id = ? RETURNING next_run - 1",
             (project,),

@@ -21,7 +21,8 @@ SLOW, DOWN = 1 / 16, 1 / 24
 """The share of the spells in which a feed is so."""
 SLOW_S = 0.72
 CALM = "SALTPATH_DEMO_CALM"
-"""With this in the environment feeds are always well: tests mean to find other trouble."""
+"""With this in the environment feeds are always well, and cases have no past: tests mean to find
+other trouble."""
 
 
 def mood(feed: str, moment: float) -> Mood:

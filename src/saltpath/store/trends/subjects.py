@@ -16,12 +16,14 @@ from saltpath.store.database import write
 
 class Subject(Struct, frozen=True):
     """Something that is followed. `of`: by what it is known among its kind; `owner`: the number of
-    the case, or of the shared steps, that a step belongs to, else 0."""
+    the case, or of the shared steps, that it is or belongs to, else 0; `operation`: what a step
+    asks."""
 
     kind: Kind
     of: str
     name: str
     owner: int = 0
+    operation: str = ""
 
 
 def numbers(
@@ -33,21 +35,22 @@ def numbers(
     with write(connection):
         for one in wanted:
             row = connection.execute(
-                "SELECT id, name FROM trend_subject WHERE project = ? AND kind = ? AND of = ?",
+                "SELECT id, name, operation FROM trend_subject WHERE project = ? AND kind = ? AND of = ?",
                 (project, one.kind, one.of),
             ).fetchone()
             if row is None:
                 number = connection.execute(
-                    "INSERT INTO trend_subject (project, kind, of, name, owner) VALUES "
-                    "(?, ?, ?, ?, ?)",
-                    (project, one.kind, one.of, one.name, one.owner),
+                    "INSERT INTO trend_subject (project, kind, of, name, owner, operation) "
+                    "VALUES (?, ?, ?, ?, ?, ?)",
+                    (project, one.kind, one.of, one.name, one.owner, one.operation),
                 ).lastrowid
                 found[one.kind, one.of] = int(number or 0)
                 continue
             found[one.kind, one.of] = row["id"]
-            if row["name"] != one.name:
+            if (row["name"], row["operation"]) != (one.name, one.operation):
                 connection.execute(
-                    "UPDATE trend_subject SET name = ? WHERE id = ?", (one.name, row["id"])
+                    "UPDATE trend_subject SET name = ?, operation = ? WHERE id = ?",
+                    (one.name, one.operation, row["id"]),
                 )
     return found
 
@@ -55,7 +58,8 @@ def numbers(
 def subjects(connection: sqlite3.Connection, project: int) -> dict[int, Subject]:
     """All of a project, by their numbers."""
     rows = connection.execute(
-        "SELECT id, kind, of, name, owner FROM trend_subject WHERE project = ?", (project,)
+        "SELECT id, kind, of, name, owner, operation FROM trend_subject WHERE project = ?",
+        (project,),
     )
     return {row[0]: Subject(*row[1:]) for row in rows}
 

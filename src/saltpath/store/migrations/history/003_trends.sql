@@ -1,9 +1,9 @@
 -- What runs of cases add up to (core/trends/entries.py). Cases, projects and runs are known by their numbers in the main database.
 
--- Whose times are followed: a step (`of`: its case or shared steps, and its key), shared steps, an operation, a host; and what it was last called.
+-- Whose times are followed: a case, a step (`of`: its case or shared steps, and its key; `operation`: what it asks), shared steps, an operation, a host; and what it was last called.
 CREATE TABLE trend_subject (
     id INTEGER PRIMARY KEY, project INTEGER NOT NULL, kind TEXT NOT NULL, of TEXT NOT NULL, name TEXT NOT NULL, owner INTEGER NOT NULL DEFAULT 0,
-    UNIQUE (project, kind, of)
+    operation TEXT NOT NULL DEFAULT '',    UNIQUE (project, kind, of)
 );
 -- What was wrong, by signature (core/running/causes.py); facts: the first failure, as JSON.
 CREATE TABLE trend_cause (
