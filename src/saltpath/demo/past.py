@@ -105,6 +105,14 @@ WRONG = {
         2,
         Why("not-at-least", {"of": "$.berth.metres", "actual": "120", "expected": "141.9"}),
     ),
+    "w33karr1va, too": Wrong(
+        12.4,
+        0,
+        "readwk",
+        -1,
+        Why("null-inserted", {"name": "row.quay"}),
+        verdict="blocked",
+    ),
     "st0redw4sk": Wrong(
         4.9,
         0,
@@ -113,7 +121,7 @@ WRONG = {
         _differs("$[0].vessel", "“Tern &amp; Daughter”", "“Tern & Daughter”"),
     ),
 }
-"""By the keys of the cases."""
+"""By the keys of the cases; what else goes wrong with one that runs over rows is `too`."""
 NO_PAST_STEPS = frozenset(["w33karr1va", "st0redw4sk", "qu0tedag4n", "be7thst0re", "pa1rw1sevs"])
 """They run over rows."""
 ROWS = 12
@@ -122,6 +130,7 @@ USUAL_US = {"declar": 190_000, "tides1": 310_000, "askt0k": 52_000, "askbth": 18
 MOVED = {"declar": (0, 1.52), "tides1": (17.6, 1.21), "askt0k": (12.7, 0.6)}
 """Since how many days ago a step is so much slower; 0: since the new build."""
 KNOWN = {
+    "w33karr1va, too": ("Ines Wathne", "ticket 88: row 10 has no quay", 4),
     "w33karr1va": ("Ines Wathne", "ticket 88: no berth is as long as the Aldersund ferry", 4),
     "st0redw4sk": ("Odd Vermeer", "ticket 91: the ledger escapes names twice", -1),
 }
@@ -216,18 +225,17 @@ class _Past:
         self, run: int, position: int, case: Case, at: int, at_night: bool, new_since: float
     ) -> int:
         """Record it; when it ended."""
-        wrong = self._wrong(case, at, at_night)
         run_records.record_case_started(self._main, run, position, at)
+        wrong = self._wrong(case.key, at, at_night)
         steps = self._steps(position, case, at, wrong, new_since)
-        place = causes.Place(position, 1)
-        for step in steps:
-            failure = self._finder.find(step)
-            if failure is not None:
-                place = causes.Place(position, step.row, step.part, step.step, step.inner)
-                causes.insert(self._evidence, self._project.id, run, place, failure)
-                self._found[case.key] = failure
+        self._note(run, position, case.key, steps, 0)
+        also = self._wrong(f"{case.key}, too", at, at_night)
+        if also is not None:
+            more = self._steps(position, case, at, also, new_since)
+            self._note(run, position, f"{case.key}, too", more, 1)
         why = next((one.why for one in steps if one.verdict in ("failed", "blocked")), None)
-        verdict = worst(one.verdict for one in steps if one.counts)
+        counted = [one.verdict for one in steps if one.counts]
+        verdict = worst(counted) if counted else "unchecked"
         us = sum(one.us for one in steps if not one.inner)
         if case.key in NO_PAST_STEPS:
             bad = int(verdict == "failed")
@@ -242,8 +250,17 @@ class _Past:
         run_records.record_case_finished(self._main, run, position, verdict, reason, us)
         return at + us
 
-    def _wrong(self, case: Case, at: int, at_night: bool) -> Wrong | None:
-        wrong = WRONG.get(case.key)
+    def _note(self, run: int, position: int, key: str, steps: list[StepFinished], row: int) -> None:
+        """What they were cases of."""
+        for step in steps:
+            failure = self._finder.find(step)
+            if failure is not None:
+                place = causes.Place(position, step.row + row, step.part, step.step, step.inner)
+                causes.insert(self._evidence, self._project.id, run, place, failure)
+                self._found[key] = failure
+
+    def _wrong(self, key: str, at: int, at_night: bool) -> Wrong | None:
+        wrong = WRONG.get(key)
         if wrong is None or not wrong.until <= self._ago(at) < wrong.since:
             return None
         if wrong.at_night and not at_night:
@@ -315,7 +332,7 @@ class _Past:
             tuple(outcomes),
             {},
             {},
-            counts=not step.only_sets and step.kind != "wait",
+            counts=bool(step.expect or step.carried_out or here is not None),
             inner=inner,
             judged=bool(outcomes),
         )
@@ -366,7 +383,7 @@ class _Past:
 
     def _know(self, key: str, owner: str, note: str, days: int) -> None:
         failure = self._found[key]
-        place = next(at for at, one in enumerate(self._cases) if one.key == key)
+        place = next(at for at, one in enumerate(self._cases) if key.startswith(one.key))
         day = datetime.fromtimestamp(self._now / SECOND_US, UTC).astimezone(self._zone)
         until = (day + timedelta(days=days)).date().isoformat()
         cause = Known(

@@ -18,7 +18,7 @@ from saltpath.core.answers.exchange import Times
 from saltpath.core.cases.expectations import checks_in
 from saltpath.core.format.readable import readable_case, readable_project
 from saltpath.core.running.causes import Failure, is_of_host
-from saltpath.core.trends.changes import FEWEST, Moved, as_found, by_subject, moved_in, rule_for
+from saltpath.core.trends.changes import FEWEST, Moved, as_found, by_series, moved_in, rule_for
 from saltpath.core.trends.entries import CASE, KNOWN, MOST, OF_HOST, OURS, VERDICTS, Entries, What
 from saltpath.core.trends.followed import Followed, followed_in
 from saltpath.core.trends.summing import Taken, phases_of, step_entries
@@ -26,9 +26,9 @@ from saltpath.core.values.moments import zone_of
 from saltpath.store import cases, causes, evidence, known, projects, runs, shared_steps
 from saltpath.store.database import NotFound
 from saltpath.store.evidence import Taken as Step
-from saltpath.store.trends import entries, looks, subjects
+from saltpath.store.trends import entries, looks, series
 from saltpath.store.trends.entries import SECOND_US, SummedRun
-from saltpath.store.trends.subjects import Subject
+from saltpath.store.trends.series import Series
 
 log = logging.getLogger("saltpath.keeper")
 AT_ONCE = 20
@@ -161,7 +161,8 @@ def _cases(
             one.version,
             reader.case(main, one.case_id, one.version).checks,
             *_rows(one),
-            subjects.cause_number(history, run.project, of_it[0]) if of_it else 0,
+            series.cause_number(history, run.project, of_it[0]) if of_it else 0,
+            min(max((one.started_at or run.asked_at) - run.asked_at, 0) // 1_000, MOST),
             one.us or 0,
             _BY_VERDICT[one.verdict or "skipped"],  # type: ignore[index]
             _flags(one, of_it, no_news),
@@ -227,9 +228,9 @@ class _Steps:
             for step in self._taken.get(one.position, ()):
                 steps[one.position, step.key].append(step)
         by_position = {one.position: one for one in ended}
-        found: list[tuple[list[Subject], list[Step], list[Times], bool]] = [
+        found: list[tuple[list[Series], list[Step], list[Times], bool]] = [
             (
-                [Subject("case", str(one.case_id), one.name, one.case_id)],
+                [Series("case", str(one.case_id), one.name, one.case_id)],
                 [Step(0, one.position, "", one.verdict or "", 0, one.us or 0, 0)],
                 [],
                 True,
@@ -246,22 +247,22 @@ class _Steps:
                     continue
                 holder, followed = self._shared[key]
             hosts, times = self._looked_at(of_it) if followed.operation else ([], [])
-            wanted = self._subjects(holder, followed, hosts)
+            wanted = self._counted_for(holder, followed, hosts)
             if wanted:
                 found.append((wanted, of_it, times, bool(followed.shared)))
         return self._entries(found)
 
-    def _subjects(self, holder: Known, followed: Followed, hosts: list[str]) -> list[Subject]:
+    def _counted_for(self, holder: Known, followed: Followed, hosts: list[str]) -> list[Series]:
         if followed.shared:
             there = self._shared_by_name.get(followed.shared)
-            return [Subject("shared", str(there[0]), there[1], there[0])] if there else []
+            return [Series("shared", str(there[0]), there[1], there[0])] if there else []
         of = f"{holder.id}/{followed.key}"
         name = followed.name or followed.operation
-        wanted = [Subject("step", of, name, holder.id, followed.operation)]
+        wanted = [Series("step", of, name, holder.id, followed.operation)]
         if followed.operation:
-            wanted.append(Subject("operation", followed.operation, followed.operation))
+            wanted.append(Series("operation", followed.operation, followed.operation))
         if hosts:
-            wanted.append(Subject("host", hosts[0], hosts[0]))
+            wanted.append(Series("host", hosts[0], hosts[0]))
         return wanted
 
     def _looked_at(self, steps: list[Step]) -> tuple[list[str], list[Times]]:
@@ -276,21 +277,21 @@ class _Steps:
                     times.append(last.times)
         return [host for host in hosts if host], times
 
-    def _entries(self, found: list[tuple[list[Subject], list[Step], list[Times], bool]]) -> Entries:
+    def _entries(self, found: list[tuple[list[Series], list[Step], list[Times], bool]]) -> Entries:
         every = {(one.kind, one.of): one for wanted, *_ in found for one in wanted}
-        number = subjects.numbers(self._history, self._run.project, every.values())
+        number = series.numbers(self._history, self._run.project, every.values())
         rows: list[tuple[int, int, bool, bool, int]] = []
         times: dict[int, list[Times]] = defaultdict(list)
         for wanted, steps, looked_at, is_whole in found:
             mine = [number[one.kind, one.of] for one in wanted]
-            for subject in mine:
-                times[subject] += looked_at
+            for id in mine:
+                times[id] += looked_at
             for step in steps:
                 good = step.verdict in _TIMED
                 timed = good if is_whole else good or step.status > 0
                 bad = step.verdict in ("failed", "blocked")
-                rows += [(subject, step.us, timed, bad, step.size) for subject in mine]
-        phases = {subject: phases_of(some) for subject, some in times.items()}
+                rows += [(id, step.us, timed, bad, step.size) for id in mine]
+        phases = {id: phases_of(some) for id, some in times.items()}
         at = self._run.asked_at // SECOND_US
         return step_entries(Taken.of(rows), self._run.id, at, phases)
 
@@ -300,7 +301,7 @@ class _Steps:
 
 def look_for_changes(history: sqlite3.Connection, now: int) -> int:
     """Through what has run since it was looked through last, up to a moment (seconds, UTC); of how
-    many subjects."""
+    many series."""
     looked = 0
     for project, environment in looks.to_look_through(history):
         looked += _look(history, project, environment, now)
@@ -311,16 +312,16 @@ def _look(history: sqlite3.Connection, project: int, environment: str, now: int)
     steps = entries.entries(
         history, project, "step", environment, now - LOOKED_BACK_S, now + AHEAD_S
     )
-    groups = list(by_subject(steps))
+    groups = list(by_series(steps))
     rule = rule_for(sum(len(mine) >= FEWEST for _, mine in groups))
     before = looks.looks(history, project, environment)
     seen: dict[int, tuple[int, list[Moved]]] = {}
-    for subject, mine in groups:
-        last, held = int(mine["at"][-1]), before.get(subject)
+    for id, mine in groups:
+        last, held = int(mine["at"][-1]), before.get(id)
         if held is not None and held.until >= last:
             continue
         moved = moved_in(mine, rule)
         known_before = held.found if held is not None else []
-        seen[subject] = last, as_found(known_before, moved, mine, now)
+        seen[id] = last, as_found(known_before, moved, mine, now)
     looks.note(history, project, environment, seen)
     return len(seen)

@@ -2521,6 +2521,159 @@ export interface paths {
         patch: operations["noteTrouble"];
         trace?: never;
     };
+    "/trends/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where runs have gone to */
+        get: operations["listTrendPlaces"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/trends/moved": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What became slower or quicker */
+        get: operations["readMoved"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/trends/series": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whatever is followed */
+        get: operations["listSeries"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/trends/series/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How long something took */
+        get: operations["readSeries"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/trends/suites": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Suites day by day */
+        get: operations["readSuitesOverTime"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/trends/cycles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What each run came to */
+        get: operations["listCycles"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/trends/trust": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Cases that cannot be trusted */
+        get: operations["readTrust"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/trends/spent": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What time is spent on */
+        get: operations["readSpent"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/trends/compared": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Two stretches held against each other */
+        get: operations["readCompared"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/watches": {
         parameters: {
             query?: never;
@@ -4680,6 +4833,263 @@ export interface components {
             takenBy: string;
             facts: Record<string, never>;
         };
+        TrendPlace: {
+            environment: string;
+        };
+        SeriesOwner: {
+            /** @enum {string} */
+            kind: "case" | "shared";
+            id: string;
+            name: string;
+        };
+        UsualTimes: {
+            median: number | null;
+            p95: number | null;
+        };
+        Followed: {
+            id: string;
+            /** @enum {string} */
+            kind: "case" | "step" | "shared" | "operation" | "host";
+            name: string;
+            owner: components["schemas"]["SeriesOwner"] | null;
+            usual: components["schemas"]["UsualTimes"] | null;
+            line: number[][];
+            cases: number;
+            moved: components["schemas"]["Shifted"] | null;
+            with: number;
+        };
+        Shifted: {
+            at: string;
+            found: string;
+            before: number;
+            after: number;
+            ratio: number;
+            by: string;
+            runs: number;
+            run: string | null;
+            build: string;
+        };
+        Moved: {
+            environment: string;
+            from: string;
+            to: string;
+            parts: number;
+            slower: number;
+            quicker: number;
+            steps: number;
+            items: components["schemas"]["Followed"][];
+        };
+        Series: {
+            id: string;
+            /** @enum {string} */
+            kind: "case" | "step" | "shared" | "operation" | "host";
+            name: string;
+            owner: components["schemas"]["SeriesOwner"] | null;
+            usual: components["schemas"]["UsualTimes"] | null;
+            line: number[][];
+            cases: number;
+            environment: string;
+            from: string;
+            to: string;
+            parts: number;
+            runs: number;
+            shifts: components["schemas"]["Shifted"][];
+            phases: components["schemas"]["SeriesPhases"] | null;
+            builds: components["schemas"]["NewBuild"][];
+            edits: components["schemas"]["EditedCase"][];
+        };
+        SeriesPhases: {
+            connecting: number;
+            waiting: number;
+            receiving: number;
+        };
+        NewBuild: {
+            at: string;
+            build: string;
+            run: string;
+        };
+        EditedCase: {
+            at: string;
+            run: string;
+        };
+        SuitesOverTime: {
+            environment: string;
+            from: string;
+            to: string;
+            days: string[];
+            items: components["schemas"]["SuiteOverTime"][];
+            all: components["schemas"]["SuiteTotals"];
+        };
+        SuiteTotals: {
+            cases: number;
+            checks: number;
+            runs: number;
+            passed: number;
+            failed: number;
+            blocked: number;
+            badNow: number;
+            knownNow: number;
+            uncheckedNow: number;
+            broke: number;
+            mended: number;
+            secondsToMend: number | null;
+        };
+        SuiteOverTime: {
+            id: string;
+            name: string;
+            days: number[][];
+            allCases: number;
+            badSince: string | null;
+            cases: number;
+            checks: number;
+            runs: number;
+            passed: number;
+            failed: number;
+            blocked: number;
+            badNow: number;
+            knownNow: number;
+            uncheckedNow: number;
+            broke: number;
+            mended: number;
+            secondsToMend: number | null;
+        };
+        Cycle: {
+            run: string | null;
+            number: number | null;
+            build: string;
+            at: string;
+            share: number;
+            cases: number;
+            passed: number;
+            failed: number;
+            blocked: number;
+            unchecked: number;
+        };
+        Trust: {
+            environment: string;
+            items: components["schemas"]["CaseTrust"][];
+            unreliable: number;
+            hiccups: number;
+            never: components["schemas"]["NeverFailed"][];
+        };
+        CaseTrust: {
+            id: string;
+            name: string;
+            /** @enum {string} */
+            judgement: "unreliable" | "episode" | "too few";
+            runs: number;
+            bad: number;
+            spells: number;
+            flips: number;
+            looked: number;
+            low: number;
+            high: number;
+            since: string | null;
+            line: ("passed" | "failed" | "blocked" | "skipped" | "unchecked")[];
+            causes: components["schemas"]["TrustCause"][];
+            goesWith: components["schemas"]["GoesWith"][];
+            proposal: string;
+            lastBad: components["schemas"]["BadRun"] | null;
+        };
+        TrustCause: {
+            sentence: string;
+            step: string;
+            times: number;
+        };
+        GoesWith: {
+            /** @enum {string} */
+            kind: "hour" | "weekday" | "runner" | "beside";
+            value: string;
+            bad: number;
+            ofBad: number;
+            good: number;
+            ofGood: number;
+        };
+        BadRun: {
+            run: string;
+            number: number;
+            position: number;
+            at: string;
+        };
+        NeverFailed: {
+            id: string;
+            name: string;
+            runs: number;
+        };
+        Spent: {
+            environment: string;
+            us: number;
+            steps: number;
+            slowest: components["schemas"]["SpentOn"][];
+            waits: components["schemas"]["SpentOn"][];
+            largest: components["schemas"]["SpentOn"][];
+            sideBySide: components["schemas"]["SideBySide"] | null;
+        };
+        SpentOn: {
+            id: string;
+            name: string;
+            owner: components["schemas"]["SeriesOwner"] | null;
+            number: number;
+            size: number;
+            waiting: number | null;
+            share: number;
+            ms: number;
+            median: number;
+            p95: number;
+        };
+        SideBySide: {
+            run: string | null;
+            at: string;
+            cases: number;
+            longest: number;
+            ways: components["schemas"]["JobsAtOnce"][];
+        };
+        JobsAtOnce: {
+            jobs: number;
+            ms: number;
+        };
+        ComparedTimes: {
+            before: {
+                build: string;
+                runs: number;
+                environment: string;
+                from: string;
+                to: string;
+            };
+            after: {
+                build: string;
+                runs: number;
+                environment: string;
+                from: string;
+                to: string;
+            };
+            times: components["schemas"]["ComparedSeries"][];
+            cases: components["schemas"]["ComparedShare"][];
+        };
+        ComparedSeries: {
+            id: string;
+            /** @enum {string} */
+            kind: "case" | "step" | "shared" | "operation" | "host";
+            name: string;
+            owner: components["schemas"]["SeriesOwner"] | null;
+            runs: number[];
+            before: number;
+            after: number;
+            ratio: number | null;
+            low: number | null;
+            high: number | null;
+            clear: boolean;
+        };
+        ComparedShare: {
+            id: string;
+            name: string;
+            runs: number[];
+            passed: number[];
+            clear: boolean;
+            difference: number;
+            low: number;
+            high: number;
+        };
         NameAndPassword: {
             name: string;
             password: string;
@@ -5033,7 +5443,7 @@ export interface components {
             /** @description JSON with places in braces */
             template?: string;
             hours?: string[];
-            /** @description tags as a list of at most 50 */
+            /** @description at most 50 tags of 1 to 200 characters each */
             tags?: string[];
             onlyUrgent?: boolean;
             /** @description another route */
@@ -5064,7 +5474,7 @@ export interface components {
             /** @description JSON with places in braces */
             template?: string;
             hours?: string[];
-            /** @description tags as a list of at most 50 */
+            /** @description at most 50 tags of 1 to 200 characters each */
             tags?: string[];
             onlyUrgent?: boolean;
             /** @description another route */
@@ -11672,6 +12082,374 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Trouble"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listTrendPlaces: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["TrendPlace"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readMoved: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description against which; the project's own unless it is said */
+                environment?: string;
+                /** @description where the stretch begins (RFC 3339); thirty days ago unless it is said */
+                from?: string;
+                /** @description where it ends; now unless it is said */
+                to?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moved"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listSeries: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description against which; the project's own unless it is said */
+                environment?: string;
+                /** @description where the stretch begins (RFC 3339); thirty days ago unless it is said */
+                from?: string;
+                /** @description where it ends; now unless it is said */
+                to?: string;
+                /** @description how many at most, 1 to 1000 */
+                limit?: number;
+                /** @description case, step, shared, operation or host; step unless it is said */
+                kind?: string;
+                /** @description only what is called so, or belongs to a case that is */
+                find?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Followed"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readSeries: {
+        parameters: {
+            query?: {
+                /** @description against which; the project's own unless it is said */
+                environment?: string;
+                /** @description where the stretch begins (RFC 3339); thirty days ago unless it is said */
+                from?: string;
+                /** @description where it ends; now unless it is said */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Series"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readSuitesOverTime: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description against which; the project's own unless it is said */
+                environment?: string;
+                /** @description where the stretch begins (RFC 3339); thirty days ago unless it is said */
+                from?: string;
+                /** @description where it ends; now unless it is said */
+                to?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SuitesOverTime"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listCycles: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description against which; the project's own unless it is said */
+                environment?: string;
+                /** @description where the stretch begins (RFC 3339); thirty days ago unless it is said */
+                from?: string;
+                /** @description where it ends; now unless it is said */
+                to?: string;
+                /** @description how many at most, 1 to 1000 */
+                limit?: number;
+                /** @description only of the cases of this suite */
+                suite?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Cycle"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readTrust: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description against which; the project's own unless it is said */
+                environment?: string;
+                /** @description where the stretch begins (RFC 3339); thirty days ago unless it is said */
+                from?: string;
+                /** @description where it ends; now unless it is said */
+                to?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trust"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readSpent: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description against which; the project's own unless it is said */
+                environment?: string;
+                /** @description where the stretch begins (RFC 3339); thirty days ago unless it is said */
+                from?: string;
+                /** @description where it ends; now unless it is said */
+                to?: string;
+                /** @description only of the cases of this suite */
+                suite?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Spent"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readCompared: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description against which; the project's own unless it is said */
+                environment?: string;
+                /** @description where the stretch begins (RFC 3339); thirty days ago unless it is said */
+                from?: string;
+                /** @description where it ends; now unless it is said */
+                to?: string;
+                /** @description only runs of this build */
+                build?: string;
+                /** @description where the other stretch begins; as long before unless it is said */
+                againstFrom?: string;
+                /** @description where it ends; where the first begins unless it is said */
+                againstTo?: string;
+                /** @description the other's environment; the same unless it is said */
+                againstEnvironment?: string;
+                /** @description only runs of this build in the other */
+                againstBuild?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedTimes"];
                 };
             };
             /** @description a problem */

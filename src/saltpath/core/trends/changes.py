@@ -50,18 +50,18 @@ def rule_for(things: int) -> Rule:
     return Rule(threshold=threshold)
 
 
-def by_subject(entries: Entries) -> Iterator[tuple[int, Entries]]:
-    """The entries of each subject that have a time, in the order of their runs."""
+def by_series(entries: Entries) -> Iterator[tuple[int, Entries]]:
+    """The entries of each series that have a time, in the order of their runs."""
     timed = entries[entries["timed"] > 0]
-    ordered = timed[np.lexsort((timed["run"], timed["at"], timed["subject"]))]
-    begins = np.flatnonzero(np.append(True, ordered["subject"][1:] != ordered["subject"][:-1]))
+    ordered = timed[np.lexsort((timed["run"], timed["at"], timed["series"]))]
+    begins = np.flatnonzero(np.append(True, ordered["series"][1:] != ordered["series"][:-1]))
     for begin, end in zip(begins, [*begins[1:], len(ordered)], strict=True):
         if begin < end:
-            yield int(ordered["subject"][begin]), ordered[begin:end]
+            yield int(ordered["series"][begin]), ordered[begin:end]
 
 
 def moved_in(mine: Entries, rule: Rule) -> list[Moved]:
-    """Of the entries of one subject, in their order. `found` is left 0."""
+    """Of the entries of one series, in their order. `found` is left 0."""
     if len(mine) < FEWEST:
         return []
     at = mine["at"].astype(np.int64)

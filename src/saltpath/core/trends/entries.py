@@ -34,19 +34,21 @@ CASE = np.dtype(
         ("rows", "<u4"),
         ("bad_rows", "<u4"),
         ("cause", "<u4"),
+        ("begun", "<u4"),
         ("us", "<u8"),
         ("verdict", "u1"),
         ("flags", "u1"),
         ("position", "<u2"),
     ]
 )
-"""How a case ended in a run: when it began (seconds UTC), how long it took, the checks that it has,
-how many rows there were and how many were bad (1 of a case without rows), the number of what was
-first wrong (0: nothing), and where it stands in its run."""
+"""How a case ended in a run: when the run was asked for (seconds UTC), how many milliseconds later
+the case began, how many microseconds it took, the checks that it has, how many rows there were and
+how many were bad (1 of a case without rows), the number of what was first wrong (0: nothing), and
+where it stands in its run."""
 
 STEP = np.dtype(
     [
-        ("subject", "<u4"),
+        ("series", "<u4"),
         ("run", "<u4"),
         ("at", "<u4"),
         ("number", "<u4"),

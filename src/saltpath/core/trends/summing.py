@@ -21,7 +21,7 @@ class Taken(Struct, frozen=True):
     microseconds, whether there was an answer (else its time says nothing), whether it was bad, and
     how large the answer was."""
 
-    subject: Numbers
+    series: Numbers
     us: Numbers
     answered: NDArray[np.bool_]
     bad: NDArray[np.bool_]
@@ -30,36 +30,36 @@ class Taken(Struct, frozen=True):
     @staticmethod
     def of(rows: Sequence[tuple[int, int, bool, bool, int]]) -> Taken:
         columns = np.array(rows, np.int64).reshape(-1, 5).T
-        subject, us, answered, bad, size = columns
-        return Taken(subject, us, answered.astype(bool), bad.astype(bool), size)
+        series, us, answered, bad, size = columns
+        return Taken(series, us, answered.astype(bool), bad.astype(bool), size)
 
 
 def step_entries(
     taken: Taken, run: int, at: int, phases: dict[int, tuple[int, int, int]]
 ) -> Entries:
-    """One a subject, by its number. `phases`: of some of them, as `phases_of` gives them."""
-    subjects, row = np.unique(taken.subject, return_inverse=True)
-    made = np.zeros(len(subjects), STEP)
-    made["subject"], made["run"], made["at"] = subjects, run, at
-    made["number"] = np.bincount(row, minlength=len(subjects))
-    made["bad"] = np.bincount(row, weights=taken.bad, minlength=len(subjects))
-    size = np.zeros(len(subjects), np.int64)
+    """One a series, by its number. `phases`: of some of them, as `phases_of` gives them."""
+    ids, row = np.unique(taken.series, return_inverse=True)
+    made = np.zeros(len(ids), STEP)
+    made["series"], made["run"], made["at"] = ids, run, at
+    made["number"] = np.bincount(row, minlength=len(ids))
+    made["bad"] = np.bincount(row, weights=taken.bad, minlength=len(ids))
+    size = np.zeros(len(ids), np.int64)
     np.maximum.at(size, row, taken.size)
     made["size"] = np.minimum(size, MOST)
     timed_row, us = row[taken.answered], np.minimum(taken.us[taken.answered], MOST)
     order = np.lexsort((us, timed_row))
     timed_row, us = timed_row[order], us[order]
-    made["sum"] = np.bincount(timed_row, weights=us, minlength=len(subjects))
-    number = np.bincount(timed_row, minlength=len(subjects))
+    made["sum"] = np.bincount(timed_row, weights=us, minlength=len(ids))
+    number = np.bincount(timed_row, minlength=len(ids))
     made["timed"] = number
     begins = np.concatenate(([0], np.cumsum(number)))
     for name, share in (("median", 0.5), ("p95", 0.95)):
         there = np.flatnonzero(number)
         ranks = [rank(share, int(many)) - 1 for many in number[there]]
         made[name][there] = us[begins[there] + np.array(ranks, np.int64)]
-    for place, subject in enumerate(subjects.tolist()):
+    for place, id in enumerate(ids.tolist()):
         made["connecting"][place], made["waiting"][place], made["receiving"][place] = phases.get(
-            subject, (0, 0, 0)
+            id, (0, 0, 0)
         )
     return made
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
+from datetime import UTC
 from typing import TYPE_CHECKING, Any, cast, get_args
 
 import msgspec
@@ -10,7 +10,7 @@ from flask import Blueprint, Response, request
 from msgspec import UNSET
 
 from saltpath.core.values import plain
-from saltpath.core.values.moments import NoMoment, read_moment
+from saltpath.core.values.moments import read_moment
 from saltpath.core.values.nearest import listed
 from saltpath.core.watching.alerts import TroubleKind
 from saltpath.core.watching.hours import Span
@@ -21,6 +21,7 @@ from saltpath.server.audited import concerns
 from saltpath.server.context import actor, database, limit, whole
 from saltpath.server.declared import ID, LIMIT, PROJECT, declared, of, page, parameter
 from saltpath.server.problems import Refused, json_answer
+from saltpath.server.stretches import DAY_S, TO, from_parameter, stretch
 from saltpath.server.watch_bodies import TroubleNote
 from saltpath.server.watch_views import (
     Read,
@@ -43,13 +44,9 @@ if TYPE_CHECKING:  # it brings numpy, which the web server has only where watche
     from saltpath.store.history.ranges import Range
 
 watch_runs_api = Blueprint("watch runs", __name__)
-DAY_S = 86_400
-LONGEST_S = 3_660 * DAY_S
-EARLIEST_S = 946_684_800
 LATEST_S = 253_402_300_799
 """The last second that a date can say."""
-FROM = parameter("from", "where the stretch begins (RFC 3339); a day ago unless it is said")
-TO = parameter("to", "where it ends; now unless it is said")
+FROM = from_parameter("a day")
 DUE = parameter("due", "when the run was due, in seconds since 1970", True, "path", "integer")
 TURN = parameter(
     "turn",
@@ -64,7 +61,7 @@ def read_range() -> Response:
     """Of each watch of a project over a stretch: how often, how long good and bad, how fast, and
     its line. Counts and times are exact, percentiles within 2 %."""
     project = project_asked()
-    begin, end = _stretch()
+    begin, end = stretch()
     stored = watches.watches(database(), project.id)
     return json_answer(range_view(_over(project.id, stored, begin, end), _oids(stored)))
 
@@ -105,7 +102,7 @@ def _over_periods(project: int, promised: list[Read]) -> list[tuple[Read, Span, 
 def read_range_of_one(id: str) -> Response:
     """The same of one, with how its times are spread."""
     stored = watch_asked(id)
-    begin, end = _stretch()
+    begin, end = stretch()
     found = _over(stored.project, [stored], begin, end)
     spread = spread_view(found.histogram[0])
     return json_answer({**range_view(found, _oids([stored])), "spread": spread})
@@ -129,7 +126,7 @@ def read_phases(id: str) -> Response:
     from saltpath.store.history.phases import phases
 
     stored = watch_asked(id)
-    found = phases(database("history"), stored.id, *_stretch())
+    found = phases(database("history"), stored.id, *stretch())
     items = [
         {
             "at": second(one.begin),
@@ -159,7 +156,7 @@ def list_runs_of_watch(id: str) -> Response:
     from saltpath.store.history.blocks import runs_of
 
     stored, most = watch_asked(id), limit(100)
-    begin, end = _stretch()
+    begin, end = stretch()
     import numpy as np
 
     one = np.array([stored.id], np.int64)
@@ -227,7 +224,7 @@ def list_troubles() -> Response:
     """Outages, allowances that were used up too fast, and what became slower, as far as they reach
     into the stretch, at most 1000."""
     project = project_asked()
-    begin, end = _stretch()
+    begin, end = stretch()
     only = watch_asked(request.args["watch"]).id if "watch" in request.args else None
     kind = cast("TroubleKind | None", request.args.get("kind"))
     if kind is not None and kind not in get_args(TroubleKind):
@@ -284,27 +281,6 @@ def _trouble(one: Trouble, watch: str, name: str) -> dict[str, Any]:
 
 
 # ---- stretches
-
-
-def _stretch() -> tuple[int, int]:
-    """From when to when, seconds since 1970, but no further than now. Raises Refused."""
-    now = now_us() // SECOND_US
-    end = _moment("to", now)
-    begin = _moment("from", end - DAY_S)
-    if not EARLIEST_S <= begin < end or end - begin > LONGEST_S or end > now + LONGEST_S:
-        raise Refused(422, "stretch", "from lies before to, and both within ten years.")
-    return begin, max(min(end, now), begin + 1)
-
-
-def _moment(name: str, usual: int) -> int:
-    text = request.args.get(name, "")
-    if not text:
-        return usual
-    try:
-        found: datetime = read_moment(text, UTC)
-        return int(found.timestamp())
-    except (NoMoment, ValueError, OverflowError):
-        raise Refused(422, name, f"{name} is a moment such as 2026-11-23T08:00:00Z.") from None
 
 
 def _over(project: int, stored: list[Document], begin: int, end: int) -> Range:

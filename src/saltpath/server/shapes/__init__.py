@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from saltpath.server.shapes import case, data, incoming, people, project, run, watching
+from saltpath.server.shapes import case, data, incoming, people, project, run, trends, watching
 
 
 def gathered(*parts: dict[str, Any]) -> dict[str, Any]:
@@ -26,5 +26,6 @@ SHAPES = gathered(
     incoming.SHAPES,
     run.SHAPES,
     watching.SHAPES,
+    trends.SHAPES,
 )
 """The shapes that the API gives, by their names. What it takes is in `server/bodies.py`."""

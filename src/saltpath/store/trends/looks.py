@@ -19,9 +19,9 @@ class Look(Struct, frozen=True):
 
 
 def looks(connection: sqlite3.Connection, project: int, environment: str) -> dict[int, Look]:
-    """By the number of the subject."""
+    """By the number of the series."""
     rows = connection.execute(
-        "SELECT subject, until, found FROM trend_look WHERE project = ? AND environment = ?",
+        "SELECT series, until, found FROM trend_look WHERE project = ? AND environment = ?",
         (project, environment),
     )
     return {row[0]: Look(row[1], json.decode(row[2], type=list[Moved])) for row in rows}
@@ -30,7 +30,7 @@ def looks(connection: sqlite3.Connection, project: int, environment: str) -> dic
 def found(connection: sqlite3.Connection, project: int, environment: str) -> dict[int, list[Moved]]:
     """Only those in which something was found."""
     rows = connection.execute(
-        "SELECT subject, found FROM trend_look WHERE project = ? AND environment = ? AND "
+        "SELECT series, found FROM trend_look WHERE project = ? AND environment = ? AND "
         "found <> '[]'",
         (project, environment),
     )
@@ -55,13 +55,13 @@ def note(
     environment: str,
     seen: Mapping[int, tuple[int, Sequence[Moved]]],
 ) -> None:
-    """What was found of some subjects, up to when."""
+    """What was found of some series, up to when."""
     with write(connection):
         connection.executemany(
-            "INSERT OR REPLACE INTO trend_look (subject, environment, project, until, found) "
+            "INSERT OR REPLACE INTO trend_look (series, environment, project, until, found) "
             "VALUES (?, ?, ?, ?, ?)",
             [
-                (subject, environment, project, until, json.encode(list(moved)).decode())
-                for subject, (until, moved) in seen.items()
+                (series, environment, project, until, json.encode(list(moved)).decode())
+                for series, (until, moved) in seen.items()
             ],
         )

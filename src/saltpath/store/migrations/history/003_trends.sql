@@ -1,9 +1,9 @@
 -- What runs of cases add up to (core/trends/entries.py). Cases, projects and runs are known by their numbers in the main database.
 
 -- Whose times are followed: a case, a step (`of`: its case or shared steps, and its key; `operation`: what it asks), shared steps, an operation, a host; and what it was last called.
-CREATE TABLE trend_subject (
-    id INTEGER PRIMARY KEY, project INTEGER NOT NULL, kind TEXT NOT NULL, of TEXT NOT NULL, name TEXT NOT NULL, owner INTEGER NOT NULL DEFAULT 0,
-    operation TEXT NOT NULL DEFAULT '',    UNIQUE (project, kind, of)
+CREATE TABLE trend_series (
+    id INTEGER PRIMARY KEY, oid TEXT NOT NULL UNIQUE, project INTEGER NOT NULL, kind TEXT NOT NULL, of TEXT NOT NULL, name TEXT NOT NULL, owner INTEGER NOT NULL DEFAULT 0,
+    operation TEXT NOT NULL DEFAULT '', UNIQUE (project, kind, of)
 );
 -- What was wrong, by signature (core/running/causes.py); facts: the first failure, as JSON.
 CREATE TABLE trend_cause (
@@ -21,9 +21,9 @@ CREATE TABLE trend_hour (
     project INTEGER NOT NULL, what TEXT NOT NULL, environment TEXT NOT NULL, hour INTEGER NOT NULL, layout INTEGER NOT NULL, entries BLOB NOT NULL,
     UNIQUE (project, what, environment, hour)
 );
--- What was last found in the times of a subject against an environment (core/trends/changes.py), up to which moment (seconds UTC); `found` is JSON.
+-- What was last found in the times of a series against an environment (core/trends/changes.py), up to which moment (seconds UTC); `found` is JSON.
 CREATE TABLE trend_look (
-    subject INTEGER NOT NULL, environment TEXT NOT NULL, project INTEGER NOT NULL, until INTEGER NOT NULL, found TEXT NOT NULL,
-    PRIMARY KEY (subject, environment)
+    series INTEGER NOT NULL, environment TEXT NOT NULL, project INTEGER NOT NULL, until INTEGER NOT NULL, found TEXT NOT NULL,
+    PRIMARY KEY (series, environment)
 ) WITHOUT ROWID;
 CREATE INDEX trend_look_found ON trend_look (project, environment) WHERE found <> '[]'

@@ -11,10 +11,10 @@ from msgspec import Struct
 
 from saltpath.core.running.causes import Failure
 from saltpath.core.trends.followed import Kind
-from saltpath.store.database import write
+from saltpath.store.database import NotFound, new_id, write
 
 
-class Subject(Struct, frozen=True):
+class Series(Struct, frozen=True):
     """Something that is followed. `of`: by what it is known among its kind; `owner`: the number of
     the case, or of the shared steps, that it is or belongs to, else 0; `operation`: what a step
     asks."""
@@ -24,10 +24,11 @@ class Subject(Struct, frozen=True):
     name: str
     owner: int = 0
     operation: str = ""
+    oid: str = ""
 
 
 def numbers(
-    connection: sqlite3.Connection, project: int, wanted: Iterable[Subject]
+    connection: sqlite3.Connection, project: int, wanted: Iterable[Series]
 ) -> dict[tuple[Kind, str], int]:
     """The number of each, by kind and what it is known by; new ones are given one, and what they
     are called now is noted."""
@@ -35,33 +36,53 @@ def numbers(
     with write(connection):
         for one in wanted:
             row = connection.execute(
-                "SELECT id, name, operation FROM trend_subject WHERE project = ? AND kind = ? AND of = ?",
+                "SELECT id, name, operation FROM trend_series WHERE project = ? AND kind = ? AND "
+                "of = ?",
                 (project, one.kind, one.of),
             ).fetchone()
             if row is None:
                 number = connection.execute(
-                    "INSERT INTO trend_subject (project, kind, of, name, owner, operation) "
-                    "VALUES (?, ?, ?, ?, ?, ?)",
-                    (project, one.kind, one.of, one.name, one.owner, one.operation),
+                    "INSERT INTO trend_series (oid, project, kind, of, name, owner, operation) "
+                    "VALUES (?, ?, ?, ?, ?, ?, ?)",
+                    (
+                        new_id("series"),
+                        project,
+                        one.kind,
+                        one.of,
+                        one.name,
+                        one.owner,
+                        one.operation,
+                    ),
                 ).lastrowid
                 found[one.kind, one.of] = int(number or 0)
                 continue
             found[one.kind, one.of] = row["id"]
             if (row["name"], row["operation"]) != (one.name, one.operation):
                 connection.execute(
-                    "UPDATE trend_subject SET name = ?, operation = ? WHERE id = ?",
+                    "UPDATE trend_series SET name = ?, operation = ? WHERE id = ?",
                     (one.name, one.operation, row["id"]),
                 )
     return found
 
 
-def subjects(connection: sqlite3.Connection, project: int) -> dict[int, Subject]:
+def of_project(connection: sqlite3.Connection, project: int) -> dict[int, Series]:
     """All of a project, by their numbers."""
     rows = connection.execute(
-        "SELECT id, kind, of, name, owner, operation FROM trend_subject WHERE project = ?",
+        "SELECT id, kind, of, name, owner, operation, oid FROM trend_series WHERE project = ?",
         (project,),
     )
-    return {row[0]: Subject(*row[1:]) for row in rows}
+    return {row[0]: Series(*row[1:]) for row in rows}
+
+
+def one(connection: sqlite3.Connection, oid: str) -> tuple[int, int, Series]:
+    """Its number, the project's, and what it is. Raises NotFound."""
+    row = connection.execute(
+        "SELECT id, project, kind, of, name, owner, operation, oid FROM trend_series WHERE oid = ?",
+        (oid,),
+    ).fetchone()
+    if row is None:
+        raise NotFound(f"there is no series {oid}")
+    return row[0], row[1], Series(*row[2:])
 
 
 def cause_number(connection: sqlite3.Connection, project: int, failure: Failure) -> int:

@@ -1,0 +1,108 @@
+"""What somebody looks at: a project against an environment over a stretch, with what everything in
+it is called."""
+
+from __future__ import annotations
+
+from datetime import tzinfo
+from functools import cached_property
+
+from flask import request
+
+from saltpath.core.cases.shared import uses
+from saltpath.core.format.readable import readable_project
+from saltpath.core.trends.entries import Entries, What
+from saltpath.core.values.moments import zone_of
+from saltpath.server.compiled import compiled
+from saltpath.server.context import database
+from saltpath.server.problems import Refused
+from saltpath.server.stretches import stretch
+from saltpath.store import cases, projects
+from saltpath.store.cases import CaseHead
+from saltpath.store.documents import Document
+from saltpath.store.trends import entries, series
+from saltpath.store.trends.entries import SummedRun
+from saltpath.store.trends.series import Series
+
+MONTH_S = 30 * 86_400
+
+
+class Looked:
+    """`begin`, `end`: seconds, UTC."""
+
+    def __init__(self, project: Document, environment: str, begin: int, end: int) -> None:
+        self.project, self.environment = project, environment
+        self.begin, self.end = begin, end
+
+    def entries(self, what: What, back_s: int = 0) -> Entries:
+        """Those of the stretch, and of so many seconds before."""
+        return entries.entries(
+            database("history"),
+            self.project.id,
+            what,
+            self.environment,
+            self.begin - back_s,
+            self.end,
+        )
+
+    @cached_property
+    def zone(self) -> tzinfo:
+        return zone_of(readable_project(self.project.document)[0].zone)
+
+    @cached_property
+    def cases(self) -> dict[int, CaseHead]:
+        """Those that there are, by number."""
+        return {head.id: head for head in cases.heads(database(), self.project.id)}
+
+    @cached_property
+    def shared(self) -> dict[int, CaseHead]:
+        found = cases.heads(database(), self.project.id, cases.SHARED)
+        return {head.id: head for head in found}
+
+    @cached_property
+    def suites(self) -> dict[int, Document]:
+        """Those that there are, by number, in their order."""
+        return {suite.id: suite for suite in projects.suites(database(), self.project.id)}
+
+    @cached_property
+    def suite_of(self) -> dict[int, int]:
+        """The number of each case's suite, by the case's."""
+        return {head.id: head.suite for head in self.cases.values()}
+
+    @cached_property
+    def series(self) -> dict[int, Series]:
+        return series.of_project(database("history"), self.project.id)
+
+    @cached_property
+    def runs(self) -> dict[int, SummedRun]:
+        """Of the stretch and a month before it, by number."""
+        return entries.runs_between(
+            database("history"), self.project.id, self.begin - 3 * MONTH_S, self.end
+        )
+
+    @cached_property
+    def uses(self) -> dict[int, set[int]]:
+        """The shared steps that each case uses, by their numbers."""
+        by_name = {cases.called(head): head.id for head in self.shared.values()}
+        return {
+            stored.id: {by_name[name] for name in uses(compiled(stored)) if name in by_name}
+            for stored in cases.cases(database(), self.project.id)
+        }
+
+
+def looked(project: Document) -> Looked:
+    """What the parameters of the request say. Raises Refused."""
+    begin, end = stretch(MONTH_S)
+    return Looked(project, environment_of(project), begin, end)
+
+
+def environment_of(project: Document, name: str = "environment") -> str:
+    """What `?environment=` says, else the one that ran last. Raises Refused."""
+    there = entries.environments(database("history"), project.id)
+    usual = str(project.document.get("environment", ""))
+    wanted = request.args.get(name)
+    if wanted is None:
+        return usual if usual in there or not there else there[0]
+    known = [one.name for one in projects.environments(database(), project.id)]
+    if wanted not in there and wanted not in known:
+        raise Refused(422, "no-environment", f"There is no environment {wanted}.")
+    return wanted

@@ -1,0 +1,276 @@
+"""What became slower or quicker, and the line of whatever is followed."""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import Any
+
+import numpy as np
+
+from saltpath.core.statistics.shifts import by_how_much
+from saltpath.core.trends.changes import Moved, by_series
+from saltpath.core.trends.entries import Entries
+from saltpath.core.trends.followed import Kind
+from saltpath.core.trends.lines import line, phases
+from saltpath.core.trends.spent import spent
+from saltpath.core.trends.together import Shifted, Told, told_once
+from saltpath.server.api.views import moment, ms
+from saltpath.server.context import database
+from saltpath.server.trending.asked import Looked
+from saltpath.store.trends import looks
+from saltpath.store.trends.entries import SECOND_US
+from saltpath.store.trends.series import Series
+
+PARTS = 120
+"""Of a line in a list."""
+FINE_PARTS = 360
+"""Of one by itself."""
+MOST = 40
+AS_EVER = 4
+"""So many of those that take most time are shown though they did not change."""
+
+
+def moved_view(of: Looked) -> dict[str, Any]:
+    """What changed within the stretch, the greatest change first; then what takes most time, and is
+    as ever."""
+    told = told_of(of)
+    steps = of.entries("step")
+    shown = [one.lead.series for one in told[:MOST]]
+    changed = {one.series for each in told for one in (each.lead, *each.others)}
+    quiet = _as_ever(of, steps, changed)[: max(AS_EVER, 8 - len(shown))]
+    lines = _of_each(steps, [*shown, *quiet])
+    items = [
+        {
+            **_view(of, one.lead.series, lines),
+            "moved": _moved(of, one.lead.moved),
+            **_others(of, one),
+        }
+        for one in told[:MOST]
+    ]
+    items += [
+        {**_view(of, id, lines), "moved": None, "cases": _cases_of(of, of.series[id]), "with": 0}
+        for id in quiet
+        if id in lines
+    ]
+    kinds = Counter(of.series[id].kind for id in np.unique(steps["series"]).tolist())
+    return {
+        "environment": of.environment,
+        "from": moment(of.begin * SECOND_US),
+        "to": moment(of.end * SECOND_US),
+        "parts": PARTS,
+        "slower": sum(one.lead.moved.ratio > 1 for one in told),
+        "quicker": sum(one.lead.moved.ratio < 1 for one in told),
+        "steps": kinds["step"],
+        "items": items,
+    }
+
+
+def told_of(of: Looked) -> list[Told]:
+    """What changed within the stretch, each cause once."""
+    found = looks.found(database("history"), of.project.id, of.environment)
+    place = {run: n for n, run in enumerate(sorted(of.runs, key=lambda id: (of.runs[id].at, id)))}
+    shifted = [
+        Shifted(
+            id,
+            one.kind,
+            one.owner,
+            one.of if one.kind == "operation" else one.operation,
+            place.get(moved.run, 0),
+            moved,
+        )
+        for id, every in found.items()
+        if (one := of.series.get(id)) is not None and _is_there(of, one)
+        for moved in every
+        if of.begin <= moved.at < of.end
+    ]
+    return told_once(shifted, of.uses if shifted else {})
+
+
+def _is_there(of: Looked, one: Series) -> bool:
+    return not one.owner or one.owner in of.cases or one.owner in of.shared
+
+
+def _as_ever(of: Looked, steps: Entries, changed: set[int]) -> list[int]:
+    wanted = [
+        id
+        for id, one in of.series.items()
+        if one.kind in ("step", "shared") and id not in changed and _is_there(of, one)
+    ]
+    return [one.series for one in spent(steps, wanted)]
+
+
+def _of_each(steps: Entries, wanted: list[int]) -> dict[int, Entries]:
+    return dict(by_series(steps[np.isin(steps["series"], np.array(wanted, np.int64))]))
+
+
+def _view(of: Looked, id: int, lines: dict[int, Entries]) -> dict[str, Any]:
+    one, mine = of.series[id], lines.get(id)
+    return {
+        "id": one.oid,
+        "kind": one.kind,
+        "name": name_of(of, one),
+        "owner": owner_of(of, one),
+        "usual": _usual(mine),
+        "line": [] if mine is None else line(mine, of.begin, of.end, PARTS),
+    }
+
+
+def name_of(of: Looked, one: Series) -> str:
+    """What it is called now."""
+    if one.kind == "case" and one.owner in of.cases:
+        return of.cases[one.owner].name
+    if one.kind == "shared" and one.owner in of.shared:
+        return of.shared[one.owner].name
+    return one.name
+
+
+def owner_of(of: Looked, one: Series) -> dict[str, str] | None:
+    """The case, or the shared steps, that it is or belongs to."""
+    for kind, heads in (("case", of.cases), ("shared", of.shared)):
+        if one.owner in heads:
+            return {"kind": kind, "id": heads[one.owner].oid, "name": heads[one.owner].name}
+    return None
+
+
+def _usual(mine: Entries | None) -> dict[str, float | None] | None:
+    if mine is None or not len(mine):
+        return None
+    from saltpath.core.statistics.histogram import exact_percentile
+
+    return {
+        "median": ms(exact_percentile(mine["median"].tolist(), 0.5)),
+        "p95": ms(exact_percentile(mine["p95"].tolist(), 0.95)),
+    }
+
+
+def _moved(of: Looked, one: Moved) -> dict[str, Any]:
+    run = of.runs.get(one.run)
+    return {
+        "at": moment(one.at * SECOND_US),
+        "found": moment(one.found * SECOND_US),
+        "before": ms(one.before),
+        "after": ms(one.after),
+        "ratio": round(one.ratio, 3),
+        "by": by_how_much(one.ratio),
+        "runs": one.values,
+        "run": run.oid if run else None,
+        "build": _new_build(of, one.run),
+    }
+
+
+def _new_build(of: Looked, run: int) -> str:
+    """The build that came with a run or up to two runs beside it; empty where none did."""
+    order = sorted(of.runs, key=lambda id: (of.runs[id].at, id))
+    if run not in of.runs:
+        return ""
+    place = order.index(run)
+    near = range(max(place - 2, 1), min(place + 3, len(order)))
+    for at in sorted(near, key=lambda at: abs(at - place)):
+        before, after = of.runs[order[at - 1]].build, of.runs[order[at]].build
+        if after and before and before != after:
+            return after
+    return ""
+
+
+def _cases_of(of: Looked, one: Series) -> int:
+    """In how many cases it is met."""
+    if one.kind == "shared":
+        return sum(one.owner in used for used in of.uses.values())
+    if one.kind == "operation":
+        asked = [step for step in of.series.values() if step.operation == one.of]
+        return len({step.owner for step in asked if step.owner in of.cases})
+    return 1
+
+
+def _others(of: Looked, told: Told) -> dict[str, int]:
+    return {
+        "cases": _cases_of(of, of.series[told.lead.series]),
+        "with": sum(1 for one in told.others if one.kind in ("case", "operation")),
+    }
+
+
+# ---- one by itself
+
+
+def series_view(of: Looked, id: int) -> dict[str, Any]:
+    """The line of one, finer, with its phases, its shifts, the builds that came and the edits of
+    its case."""
+    steps = of.entries("step")
+    mine = _of_each(steps, [id]).get(id, steps[:0])
+    found = looks.found(database("history"), of.project.id, of.environment).get(id, [])
+    how = phases(mine) if len(mine) else None
+    return {
+        **_view(of, id, {id: mine}),
+        "environment": of.environment,
+        "from": moment(of.begin * SECOND_US),
+        "to": moment(of.end * SECOND_US),
+        "parts": FINE_PARTS,
+        "line": line(mine, of.begin, of.end, FINE_PARTS),
+        "runs": len(mine),
+        "cases": _cases_of(of, of.series[id]),
+        "shifts": [_moved(of, one) for one in found if of.begin <= one.at < of.end],
+        "phases": None
+        if how is None
+        else {
+            "connecting": ms(how.connecting),
+            "waiting": ms(how.waiting),
+            "receiving": ms(how.receiving),
+        },
+        "builds": _builds(of),
+        "edits": _edits(of, of.series[id]),
+    }
+
+
+def _builds(of: Looked) -> list[dict[str, Any]]:
+    """When each build was first met within the stretch."""
+    found, last = [], ""
+    for run in sorted(of.runs.values(), key=lambda run: (run.at, run.run)):
+        if run.build and run.build != last:
+            if last and run.at >= of.begin * SECOND_US:
+                found.append({"at": moment(run.at), "build": run.build, "run": run.oid})
+            last = run.build
+    return found
+
+
+def _edits(of: Looked, one: Series) -> list[dict[str, Any]]:
+    """When the case changed between two runs, within the stretch."""
+    if one.owner not in of.cases:
+        return []
+    cases = of.entries("case")
+    mine = cases[cases["case"] == one.owner]
+    mine = mine[np.lexsort((mine["run"], mine["at"]))]
+    changed = np.flatnonzero(mine["version"][1:] != mine["version"][:-1]) + 1
+    return [
+        {"at": moment(int(each["at"]) * SECOND_US), "run": of.runs[int(each["run"])].oid}
+        for each in mine[changed]
+        if int(each["run"]) in of.runs
+    ]
+
+
+KINDS: tuple[Kind, ...] = ("case", "step", "shared", "operation", "host")
+
+
+def list_view(of: Looked, kind: str, find: str, most: int) -> list[dict[str, Any]]:
+    """Whatever is followed of a kind, those that take most time first; `find`: whose name, or whose
+    case's, holds this."""
+    steps, word = of.entries("step"), find.casefold()
+    wanted = [
+        id
+        for id, one in of.series.items()
+        if one.kind == kind and _is_there(of, one) and word in _words(of, one)
+    ]
+    found = [one.series for one in spent(steps, wanted)][:most]
+    lines = _of_each(steps, found)
+    told = {one.lead.series: one for one in told_of(of)}
+    items = []
+    for id in found:
+        shift = told.get(id)
+        moved = _moved(of, shift.lead.moved) if shift is not None else None
+        cases = _cases_of(of, of.series[id])
+        items.append({**_view(of, id, lines), "moved": moved, "cases": cases, "with": 0})
+    return items
+
+
+def _words(of: Looked, one: Series) -> str:
+    owner = owner_of(of, one)
+    return f"{name_of(of, one)} {owner['name'] if owner else ''} {one.operation}".casefold()
