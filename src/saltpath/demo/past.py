@@ -31,6 +31,7 @@ from saltpath.core.running.events import StepFinished
 from saltpath.core.running.plan import RunRequest
 from saltpath.core.values.verdicts import Verdict, worst
 from saltpath.core.values.why import Why, as_masked
+from saltpath.demo.harbour.pace import SPREAD, usual_us
 from saltpath.store import (
     cases,
     causes,
@@ -75,7 +76,7 @@ class Wrong(Struct, frozen=True):
 
 
 def _differs(of: str, actual: str, expected: str) -> Why:
-    return Why("differs", {"of": of, "actual": actual, "expected": expected})
+    return Why("differs", {"of": f"{of} ", "actual": actual, "expected": expected})
 
 
 WRONG = {
@@ -103,7 +104,7 @@ WRONG = {
         0,
         "askwek",
         2,
-        Why("not-at-least", {"of": "$.berth.metres", "actual": "120", "expected": "141.9"}),
+        Why("not-at-least", {"of": "$.berth.metres ", "actual": "120", "expected": "141.9"}),
     ),
     "w33karr1va, too": Wrong(
         12.4,
@@ -125,10 +126,10 @@ WRONG = {
 NO_PAST_STEPS = frozenset(["w33karr1va", "st0redw4sk", "qu0tedag4n", "be7thst0re", "pa1rw1sevs"])
 """They run over rows."""
 ROWS = 12
-USUAL_US = {"declar": 190_000, "tides1": 310_000, "askt0k": 52_000, "askbth": 180_000}
-"""By the keys of the steps; of the others a length is drawn, once."""
-MOVED = {"declar": (0, 1.52), "tides1": (17.6, 1.21), "askt0k": (12.7, 0.6)}
-"""Since how many days ago a step is so much slower; 0: since the new build."""
+MOVED = {"POST /cargo": (0, 1.52), "GET /tide-windows": (17.6, 1.21), "POST /sessions": (12.7, 0.6)}
+"""Since how many days ago an operation is so much slower; 0: since the new build."""
+AT_ONCE_US = 3_000
+"""How long it takes for what the harbour answers at once."""
 KNOWN = {
     "w33karr1va, too": ("Ines Wathne", "ticket 88: row 10 has no quay", 4),
     "w33karr1va": ("Ines Wathne", "ticket 88: no berth is as long as the Aldersund ferry", 4),
@@ -298,7 +299,7 @@ class _Past:
     ) -> StepFinished:
         here = wrong if wrong is not None and wrong.step == step.key else None
         if isinstance(step, Request):
-            us = self._length(step.key, at, new_since)
+            us = self._length(step.method, self._path(step), at, new_since)
         if here is not None and here.verdict == "blocked":
             us = 5 * SECOND_US
         why = as_masked(here.why) if here is not None else None
@@ -308,7 +309,7 @@ class _Past:
                 outcomes[here.check],
                 verdict="failed",
                 actual=here.why.params["actual"],
-                where=(here.why.params["of"],),
+                where=(here.why.params["of"].strip(),),
                 why=here.why,
             )
         if here is not None and here.verdict == "blocked":
@@ -343,13 +344,18 @@ class _Past:
         cleans_up = isinstance(step, Request) and step.method == "DELETE"
         return "passed" if step.expect or not step.answered or cleans_up else "unchecked"
 
-    def _length(self, key: str, at: int, new_since: float) -> int:
-        usual = USUAL_US.get(key) or random.Random(f"{SEED} {key}").randrange(6_000, 60_000)
-        since, factor = MOVED.get(key, (0.0, 1.0))
-        if self._ago(at) < (since or new_since):
-            usual = round(usual * factor)
+    def _length(self, method: str, path: str, at: int, new_since: float) -> int:
+        usual: float = usual_us(method, path) or AT_ONCE_US
+        for asked, (since, factor) in MOVED.items():
+            if f"{method} {path}".startswith(asked) and self._ago(at) >= (since or new_since):
+                usual /= factor
         by_day = 1 + 0.03 * sin(2 * pi * (at / SECOND_US % 86_400) / 86_400)
-        return round(usual * by_day * self._chance.lognormvariate(0, 0.07))
+        return round(usual * by_day * self._chance.lognormvariate(0, SPREAD)) + 1_500
+
+    def _path(self, step: Request) -> str:
+        """Its path, with something in the place of what is inserted."""
+        parts = [part if isinstance(part, str) else "1" for part in step.address.parts]
+        return "".join(parts).removeprefix("1")
 
     def _status(self, step: Step, wrong: Wrong | None) -> int:
         if wrong is not None and wrong.verdict == "blocked":
@@ -362,8 +368,7 @@ class _Past:
         return 200 if isinstance(step, Request) else 0
 
     def _exchange(self, step: Request, at: int, us: int, status: int) -> Exchange:
-        parts = [part if isinstance(part, str) else "1" for part in step.address.parts]
-        path = "".join(parts).removeprefix("1")
+        path = self._path(step)
         sent = f"{step.method} {path} HTTP/1.1\r\nHost: {self._host}\r\n\r\n".encode()
         connect, body = 400, b"{}" if status else b""
         waiting = round((us - connect) * 0.9)

@@ -4895,6 +4895,7 @@ export interface components {
             runs: number;
             shifts: components["schemas"]["Shifted"][];
             phases: components["schemas"]["SeriesPhases"] | null;
+            phasesBefore: components["schemas"]["SeriesPhases"] | null;
             builds: components["schemas"]["NewBuild"][];
             edits: components["schemas"]["EditedCase"][];
         };

@@ -5,6 +5,7 @@ import { peopleApi } from "./people";
 import { projectApi } from "./project";
 import { runsApi } from "./runs";
 import { suitesApi } from "./suites";
+import { trendsApi } from "./trends";
 import { watchesApi } from "./watches";
 
 export { ApiProblem } from "./asking";
@@ -19,5 +20,6 @@ export const api = {
   ...runsApi,
   ...deliveriesApi,
   ...peopleApi,
+  ...trendsApi,
   ...watchesApi,
 };

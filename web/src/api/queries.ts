@@ -8,6 +8,7 @@ import { api } from "./index";
 import type { DoneWanted } from "./people";
 import type { StepPlace } from "./runs";
 import type { SourceDocument } from "./shapes";
+import type { Against, Look } from "./trends";
 import type { Stretch } from "./watches";
 
 type Maybe<T> = T | undefined;
@@ -100,6 +101,54 @@ const ofWatches = {
       queryFn: project && sentence.trim() ? () => api.readSentence(project, sentence) : skipToken,
       placeholderData: keepPreviousData,
       retry: false,
+    }),
+};
+
+/** By project, and what is looked at; what was shown stays until the new is there. */
+const looking =
+  <const Name extends string, T>(name: Name, call: (project: string, look: Look) => Promise<T>) =>
+  (project: Maybe<string>, look: Look) =>
+    queryOptions({
+      queryKey: [name, project, look] as const,
+      queryFn: project ? () => call(project, look) : skipToken,
+      placeholderData: keepPreviousData,
+      gcTime: 60_000,
+    });
+
+const ofTrends = {
+  trendPlaces: about("trend places", api.trendPlaces),
+  moved: looking("moved", api.moved),
+  suitesOverTime: looking("suites over time", api.suitesOverTime),
+  trust: looking("trust", api.trust),
+  followed: (project: Maybe<string>, look: Look, kind: string, find: string) =>
+    queryOptions({
+      queryKey: ["followed", project, look, kind, find] as const,
+      queryFn: project ? () => api.followed(project, look, kind, find) : skipToken,
+      placeholderData: keepPreviousData,
+    }),
+  series: (id: string, look: Look) =>
+    queryOptions({
+      queryKey: ["series", id, look] as const,
+      queryFn: () => api.series(id, look),
+      placeholderData: keepPreviousData,
+    }),
+  spent: (project: Maybe<string>, look: Look, suite: string) =>
+    queryOptions({
+      queryKey: ["spent", project, look, suite] as const,
+      queryFn: project ? () => api.spent(project, look, suite) : skipToken,
+      placeholderData: keepPreviousData,
+    }),
+  cycles: (project: Maybe<string>, look: Look, suite: string) =>
+    queryOptions({
+      queryKey: ["cycles", project, look, suite] as const,
+      queryFn: project ? () => api.cycles(project, look, suite) : skipToken,
+      placeholderData: keepPreviousData,
+    }),
+  comparedTimes: (project: Maybe<string>, against: Against) =>
+    queryOptions({
+      queryKey: ["compared times", project, against] as const,
+      queryFn: project ? () => api.comparedTimes(project, against) : skipToken,
+      placeholderData: keepPreviousData,
     }),
 };
 
@@ -364,6 +413,7 @@ export const queries = {
   ...ofProject,
   ...ofData,
   ...ofWatches,
+  ...ofTrends,
   ...ofSuite,
   ...ofCase,
   ...ofRuns,

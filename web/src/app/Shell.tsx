@@ -15,6 +15,7 @@ const PLACES = [
   { to: "/data", name: "Data" },
   { to: "/runs", name: "Runs" },
   { to: "/watches", name: "Watches" },
+  { to: "/trends", name: "Trends" },
   { to: "/setup", name: "Setup" },
 ];
 

@@ -90,19 +90,17 @@ def _leader(one: Shifted, group: Sequence[Shifted], uses: Mapping[int, Collectio
         asked = [step for step in steps if step.operation == one.operation]
         return asked[0].series if 0 < len(asked) < OF_OPERATION else one.series
     if one.kind == "step":
-        if one.owner in shared:
-            return shared[one.owner]
-        alike = [step for step in steps if step.operation == one.operation]
-        asked_for = next(
-            (
-                other.series
-                for other in group
-                if other.kind == "operation" and other.operation == one.operation
-            ),
-            None,
-        )
-        return asked_for if asked_for and len(alike) >= OF_OPERATION else one.series
-    return one.series
+        return _asked_by_several(one, group) or shared.get(one.owner, one.series)
+    inside = [step for step in steps if step.owner == one.owner]
+    return next((led for step in inside if (led := _asked_by_several(step, group))), one.series)
+
+
+def _asked_by_several(one: Shifted, group: Sequence[Shifted]) -> int | None:
+    """The number of the operation that a step asks, where other steps that ask it changed, too."""
+    alike = [other for other in group if other.operation == one.operation]
+    steps = sum(other.kind == "step" for other in alike)
+    asked = next((other.series for other in alike if other.kind == "operation"), None)
+    return asked if steps >= OF_OPERATION else None
 
 
 def _last(series: int, led: Mapping[int, int]) -> int:

@@ -11,7 +11,7 @@ from itertools import pairwise
 import numpy as np
 from msgspec import Struct
 
-from saltpath.core.statistics.in_common import Feature, in_common
+from saltpath.core.statistics.in_common import ALPHA, Claim, Feature, in_common
 from saltpath.core.statistics.unreliable import Reliability, reliability
 from saltpath.core.trends.entries import OF_HOST, Entries, are_bad
 
@@ -83,27 +83,28 @@ def goes_with(
     mine = one.runs[bad | ~are_bad(one.runs)]
     bad = are_bad(mine)
     moments = [datetime.fromtimestamp(at, UTC).astimezone(zone) for at in mine["at"].tolist()]
-    features = [
-        Feature(_HOUR, [f"{at:%H}" for at in moments]),
-        Feature("weekday", [f"{at:%A}" for at in moments]),
-        Feature("runner", [runners.get(run, "") for run in mine["run"].tolist()]),
+    families = [
+        [Feature(_HOUR, [f"{at:%H}:00" for at in moments])],
+        [Feature("weekday", [f"{at:%A}" for at in moments])],
+        [Feature("runner", [runners.get(run, "") for run in mine["run"].tolist()])],
+        _neighbours(mine, every),
     ]
-    features += _neighbours(mine, every)
-    return [
-        GoesWith(
-            _kind(claim.feature),
-            claim.feature[len(_BESIDE) :]
-            if claim.feature.startswith(_BESIDE)
-            else str(claim.why.params["condition"])[len(claim.feature) + 1 :],
-            claim.bad,
-            int(bad.sum()),
-            claim.good,
-            int((~bad).sum()),
-        )
-        for claim in in_common(features, bad.tolist())
+    # each by itself: the many neighbours would drown the few hours
+    found = [
+        _goes_with(claim, int(bad.sum()), int((~bad).sum()))
+        for family in families
+        for claim in in_common(family, bad.tolist(), alpha=ALPHA / len(families))
         if claim.bad * (~bad).sum() > claim.good * bad.sum()
-        and not str(claim.why.params["condition"]).endswith(" empty")
     ]
+    return [one for one in found if one.value != "empty"]
+
+
+def _goes_with(claim: Claim, bad: int, good: int) -> GoesWith:
+    beside = claim.feature.startswith(_BESIDE)
+    value = claim.feature[len(_BESIDE) :]
+    if not beside:
+        value = str(claim.why.params["condition"])[len(claim.feature) + 1 :]
+    return GoesWith(_kind(claim.feature), value, claim.bad, bad, claim.good, good)
 
 
 def _kind(feature: str) -> str:

@@ -23,6 +23,7 @@ from saltpath.demo.harbour import (  # noqa: F401  they enter their routes
 from saltpath.demo.harbour.faults import FAULTS
 from saltpath.demo.harbour.ledger import Ledger
 from saltpath.demo.harbour.openapi import document
+from saltpath.demo.harbour.pace import take_time
 from saltpath.demo.harbour.port import PILOTS, RELEASES, Port, Refusal
 from saltpath.demo.harbour.routes import ROUTES, Call, Reply, route
 
@@ -191,6 +192,7 @@ class Handler(BaseHTTPRequestHandler):
         if path.startswith("/faults/") and path[8:] in FAULTS:
             self._fault(path[8:], query)
             return
+        take_time(self.command, path)
         try:
             reply = self._reply(path, query)
         except Refusal as refusal:

@@ -67,6 +67,7 @@ SHAPES: dict[str, Any] = {
         runs=WHOLE,
         shifts=several("Shifted"),
         phases=maybe("SeriesPhases"),
+        phasesBefore=maybe("SeriesPhases"),
         builds=several("NewBuild"),
         edits=several("EditedCase"),
     ),

@@ -177,15 +177,15 @@ def _cases_of(of: Looked, one: Series) -> int:
     if one.kind == "shared":
         return sum(one.owner in used for used in of.uses.values())
     if one.kind == "operation":
-        asked = [step for step in of.series.values() if step.operation == one.of]
-        return len({step.owner for step in asked if step.owner in of.cases})
+        owners = {step.owner for step in of.series.values() if step.operation == one.of}
+        return sum(case in owners or bool(owners & of.uses.get(case, set())) for case in of.cases)
     return 1
 
 
 def _others(of: Looked, told: Told) -> dict[str, int]:
     return {
         "cases": _cases_of(of, of.series[told.lead.series]),
-        "with": sum(1 for one in told.others if one.kind in ("case", "operation")),
+        "with": sum(one.kind == "case" for one in told.others),
     }
 
 
@@ -198,7 +198,8 @@ def series_view(of: Looked, id: int) -> dict[str, Any]:
     steps = of.entries("step")
     mine = _of_each(steps, [id]).get(id, steps[:0])
     found = looks.found(database("history"), of.project.id, of.environment).get(id, [])
-    how = phases(mine) if len(mine) else None
+    shifts = [one for one in found if of.begin <= one.at < of.end]
+    since = shifts[-1].at if shifts else of.begin
     return {
         **_view(of, id, {id: mine}),
         "environment": of.environment,
@@ -208,16 +209,22 @@ def series_view(of: Looked, id: int) -> dict[str, Any]:
         "line": line(mine, of.begin, of.end, FINE_PARTS),
         "runs": len(mine),
         "cases": _cases_of(of, of.series[id]),
-        "shifts": [_moved(of, one) for one in found if of.begin <= one.at < of.end],
-        "phases": None
-        if how is None
-        else {
-            "connecting": ms(how.connecting),
-            "waiting": ms(how.waiting),
-            "receiving": ms(how.receiving),
-        },
+        "shifts": [_moved(of, one) for one in shifts],
+        "phases": _phases(mine[mine["at"] >= since]),
+        "phasesBefore": _phases(mine[mine["at"] < since]) if shifts else None,
         "builds": _builds(of),
         "edits": _edits(of, of.series[id]),
+    }
+
+
+def _phases(mine: Entries) -> dict[str, float | None] | None:
+    how = phases(mine) if len(mine) else None
+    if how is None:
+        return None
+    return {
+        "connecting": ms(how.connecting),
+        "waiting": ms(how.waiting),
+        "receiving": ms(how.receiving),
     }
 
 

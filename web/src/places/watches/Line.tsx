@@ -1,7 +1,7 @@
 import { memo, useId, useMemo } from "react";
+import type { Span } from "../../parts/overTime/time";
 import { pointsOf, shapeOf } from "./line";
 import type { Over, Watch } from "./sentences";
-import type { Span } from "./time";
 
 interface Props {
   over: Over | undefined;

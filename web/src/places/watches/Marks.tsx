@@ -1,7 +1,7 @@
 import { exactly } from "../../base/format";
+import { placeOf, type Span } from "../../parts/overTime/time";
 import { briefly } from "./sentences";
 import type { Trouble } from "./Troubles";
-import { placeOf, type Span } from "./time";
 
 interface Props {
   troubles: Trouble[];

@@ -1,5 +1,5 @@
 import type { Shapes } from "../../api";
-import { momentName } from "./time";
+import { momentName } from "../../parts/overTime/time";
 
 const MUTES: [number, string][] = [
   [30, "30 min"],

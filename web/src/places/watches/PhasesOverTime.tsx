@@ -2,10 +2,10 @@ import { useQuery } from "@tanstack/react-query";
 import type { Shapes } from "../../api";
 import { queries } from "../../api/queries";
 import { count, duration } from "../../base/format";
+import { type Span, stretchOf } from "../../parts/overTime/time";
 import { PHASES } from "../../parts/Phases";
 import { WIDTH } from "./Line";
 import { layersOf } from "./layers";
-import { type Span, stretchOf } from "./time";
 
 const HEIGHT = 110;
 

@@ -6,8 +6,8 @@ import { queries } from "../../api/queries";
 import { duration } from "../../base/format";
 import { Evidence } from "../../parts/Evidence";
 import { Notice } from "../../parts/Notice";
+import { momentName } from "../../parts/overTime/time";
 import { type MarkKind, VerdictMark } from "../../parts/VerdictMark";
-import { momentName } from "./time";
 
 type Run = Shapes["WatchRun"];
 type Attempt = Shapes["WatchAttempt"];

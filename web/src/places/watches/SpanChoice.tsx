@@ -1,5 +1,5 @@
+import { LASTING, type Span, spanName } from "../../parts/overTime/time";
 import { Segments } from "../../parts/Segments";
-import { LASTING, type Span, spanName } from "./time";
 
 interface Props {
   span: Span;

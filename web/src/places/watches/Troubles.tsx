@@ -5,9 +5,9 @@ import { queries } from "../../api/queries";
 import { useStale } from "../../api/stale";
 import type { Stretch } from "../../api/watches";
 import { count, exactly, listed } from "../../base/format";
+import { longFor, momentName } from "../../parts/overTime/time";
 import { useSay } from "../../parts/Said";
 import { InPlace } from "../../parts/typing/InPlace";
-import { longFor, momentName } from "./time";
 
 export type Trouble = Shapes["Trouble"];
 

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useDeferredValue } from "react";
 import { queries } from "../../api/queries";
 import { listed } from "../../base/format";
-import { momentNames } from "./time";
+import { momentNames } from "../../parts/overTime/time";
 
 /** What a sentence would have a watch do, and when it would be due next; or what of it is not understood. */
 export function Understood({ project, sentence }: { project: string; sentence: string }) {

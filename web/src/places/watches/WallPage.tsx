@@ -3,13 +3,13 @@ import { memo, useEffect, useMemo, useState } from "react";
 import { Link } from "react-router";
 import { queries } from "../../api/queries";
 import { applyTheme } from "../../base/tokens";
+import { longFor, type Span, stretchOf } from "../../parts/overTime/time";
 import { VerdictMark } from "../../parts/VerdictMark";
 import { useProject } from "../../state/project";
 import { useTab } from "../../state/tab";
 import { useTheme } from "../../state/theme";
 import { Line } from "./Line";
 import { briefly, heading, type Over, rankOf, type Watch } from "./sentences";
-import { longFor, type Span, stretchOf } from "./time";
 import { markOf } from "./WatchRow";
 
 const ASK_MS = 5_000;

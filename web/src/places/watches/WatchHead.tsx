@@ -1,12 +1,12 @@
 import { Link } from "react-router";
 import { api, type Shapes } from "../../api";
 import { useStale } from "../../api/stale";
+import { momentNames } from "../../parts/overTime/time";
 import { useSay } from "../../parts/Said";
 import { InPlace } from "../../parts/typing/InPlace";
 import { VerdictMark } from "../../parts/VerdictMark";
 import { useProject } from "../../state/project";
 import { Muting } from "./Muting";
-import { momentNames } from "./time";
 import { Understood } from "./Understood";
 import { markOf } from "./WatchRow";
 

@@ -1,7 +1,7 @@
 import type { Shapes } from "../../api";
 import { count, duration } from "../../base/format";
+import { longFor } from "../../parts/overTime/time";
 import { type Allowance, type Over, percent } from "./sentences";
-import { longFor } from "./time";
 
 interface Props {
   over: Over;

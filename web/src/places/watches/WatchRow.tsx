@@ -1,11 +1,11 @@
 import { memo } from "react";
 import { Link } from "react-router";
+import type { Span } from "../../parts/overTime/time";
 import { type MarkKind, VerdictMark } from "../../parts/VerdictMark";
 import { Line } from "./Line";
 import { Marks } from "./Marks";
 import { type Allowance, type Over, sentencesOf, type Watch } from "./sentences";
 import type { Trouble } from "./Troubles";
-import type { Span } from "./time";
 import { useNear } from "./useNear";
 
 interface Props {

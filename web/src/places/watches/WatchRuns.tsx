@@ -2,9 +2,9 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import type { Shapes } from "../../api";
 import { queries } from "../../api/queries";
+import { type Span, stretchOf } from "../../parts/overTime/time";
 import { VerdictMark } from "../../parts/VerdictMark";
 import { isBad, runMark, runSentence } from "./RunBeside";
-import { type Span, stretchOf } from "./time";
 
 type Full = Shapes["WatchInFull"];
 

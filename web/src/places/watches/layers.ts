@@ -1,7 +1,7 @@
 /** Phases of time as layers: each from where the one below it ends. */
 
 import type { Shapes } from "../../api";
-import { placeOf, type Span } from "./time";
+import { placeOf, type Span } from "../../parts/overTime/time";
 
 type Part = Shapes["WatchPhases"];
 export const NAMES = ["lookup", "connect", "tls", "waiting", "receiving"] as const;

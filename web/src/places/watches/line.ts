@@ -1,7 +1,7 @@
 /** The line of a watch: read from what the API packs, and where it lies. */
 
 import type { Shapes } from "../../api";
-import { placeOf, type Span } from "./time";
+import { placeOf, type Span } from "../../parts/overTime/time";
 
 export interface Point {
   /** When it begins, milliseconds since 1970. */

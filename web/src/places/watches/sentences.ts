@@ -2,7 +2,7 @@
 
 import type { Shapes } from "../../api";
 import { count, duration, listed } from "../../base/format";
-import { longFor, momentName } from "./time";
+import { longFor, momentName } from "../../parts/overTime/time";
 
 export type Watch = Shapes["Watch"];
 export type Over = Shapes["WatchOver"];

@@ -1,9 +1,9 @@
 import { useState } from "react";
 import { api, type Shapes } from "../../api";
+import { stretchOf } from "../../parts/overTime/time";
 import { useSay } from "../../parts/Said";
 import { pointAt, pointsOf, reach } from "./line";
 import type { Over } from "./sentences";
-import { stretchOf } from "./time";
 
 interface Shown {
   watch: { id: string; name: string };

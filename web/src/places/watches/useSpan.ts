@@ -1,6 +1,6 @@
 import { useCallback, useEffect, useMemo, useState } from "react";
 import { useSearchParams } from "react-router";
-import { LASTING, type Span } from "./time";
+import { LASTING, type Span } from "../../parts/overTime/time";
 
 const AGAIN_MS = 10_000;
 const ASK_AGAIN_MS = 5_000;

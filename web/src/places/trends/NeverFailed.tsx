@@ -1,0 +1,34 @@
+import { useState } from "react";
+import { Link } from "react-router";
+import type { Shapes } from "../../api";
+import { count, whole } from "../../base/format";
+
+const FIRST = 5;
+
+/** Cases that passed in each of their last runs: do they still check something? */
+export function NeverFailed({ never }: { never: Shapes["NeverFailed"][] }) {
+  const [all, setAll] = useState(false);
+  const most = never[0]?.runs ?? 0;
+  return (
+    <section aria-label="Never failed" className="never">
+      <h2>Never failed</h2>
+      <p className="muted">
+        {count(never.length, "case has", "cases have")} passed each time, the first of them {whole(most)}{" "}
+        times. Would they notice?
+      </p>
+      <ul>
+        {never.slice(0, all ? undefined : FIRST).map((one) => (
+          <li key={one.id}>
+            <Link to={`/cases/${one.id}`}>{one.name}</Link>{" "}
+            <span className="muted">{count(one.runs, "run")}</span>
+          </li>
+        ))}
+      </ul>
+      {never.length > FIRST && (
+        <button type="button" className="plain-link" onClick={() => setAll(!all)}>
+          {all ? "fewer" : `all ${never.length}`}
+        </button>
+      )}
+    </section>
+  );
+}

@@ -1,0 +1,58 @@
+import { useQuery } from "@tanstack/react-query";
+import { useCallback, useMemo, useState } from "react";
+import { useSearchParams } from "react-router";
+import { queries } from "../../api/queries";
+import type { Look } from "../../api/trends";
+import type { Span } from "../../parts/overTime/time";
+import { useProject } from "../../state/project";
+
+const DAY = 86_400_000;
+/** What can be looked at up to now, by how one says it. */
+export const OVER = { "7 days": 7, "30 days": 30, "90 days": 90, "a year": 365 } as const;
+export type Over = keyof typeof OVER;
+const USUAL: Over = "30 days";
+const MINUTE = 60_000;
+
+/** What every page of Trends looks at, kept in its address: so long up to now, or from one day to another, and against which environment. */
+export function useLook() {
+  const project = useProject();
+  const [search, setSearch] = useSearchParams();
+  const [now] = useState(() => Math.ceil(Date.now() / MINUTE) * MINUTE);
+  const places = useQuery(queries.trendPlaces(project?.id));
+  const over = search.get("over") ?? USUAL;
+  const days = OVER[over as Over] ?? OVER[USUAL];
+  const [from, to] = [search.get("from"), search.get("to")].map((text) => Date.parse(text ?? ""));
+  const fixed = from !== undefined && to !== undefined && from < to;
+  const [begin, end] = fixed ? [from, to] : [now - days * DAY, now];
+  const span: Span = useMemo(() => ({ begin, end }), [begin, end]);
+  const environment = search.get("environment") ?? "";
+  const look: Look = useMemo(
+    () => ({ from: new Date(begin).toISOString(), to: new Date(end).toISOString(), environment }),
+    [begin, end, environment],
+  );
+  const put = useCallback(
+    (change: Record<string, string>, without: string[] = []) =>
+      setSearch((before) => {
+        const next = new URLSearchParams(before);
+        for (const name of without) next.delete(name);
+        for (const [name, value] of Object.entries(change))
+          if (value) next.set(name, value);
+          else next.delete(name);
+        return next;
+      }),
+    [setSearch],
+  );
+  return {
+    project,
+    span,
+    look,
+    /** How long up to now it is; empty where it is from one day to another. */
+    over: fixed ? "" : over,
+    environment,
+    environments: (places.data?.items ?? []).map((place) => place.environment),
+    search,
+    put,
+  };
+}
+
+export type Looking = ReturnType<typeof useLook>;
