@@ -78,13 +78,12 @@ def reliability(bad: Flags, changes: Iterable[int] = ()) -> Reliability:
     found = _judged(bad, at, 0)
     if not _is_dense(found):
         return found
-    if found.judgement == "unreliable":
-        first, last = found.places[0], found.places[-1]
-        usual = (last - first + 1) / len(found.places)
-        if len(bad) - 1 - last <= 3 * usual and len(bad) - first > EPISODE:
-            lately = _judged(bad, at, first)
-            if lately.judgement == "unreliable":
-                return lately
+    first, last = found.places[0], found.places[-1]
+    usual = (last - first + 1) / len(found.places)
+    if len(bad) - 1 - last <= 3 * usual and len(bad) - first > EPISODE:
+        lately = _judged(bad, at, first)
+        if lately.judgement == "unreliable":
+            return lately
     return replace(found, judgement="episode")
 
 
