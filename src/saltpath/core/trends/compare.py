@@ -146,4 +146,5 @@ def wilson(some: int, of: int, level: float) -> tuple[float, float]:
     share = some / of
     middle = (share + z * z / (2 * of)) / (1 + z * z / of)
     half = z * sqrt(share * (1 - share) / of + z * z / (4 * of * of)) / (1 + z * z / of)
-    return max(middle - half, 0.0), min(middle + half, 1.0)
+    low = middle - half if some else 0.0
+    return max(low, 0.0), min(middle + half, 1.0) if some < of else 1.0

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime, timedelta, tzinfo
-from itertools import pairwise
 
 import numpy as np
 from msgspec import Struct
@@ -23,6 +22,7 @@ from saltpath.core.trends.entries import (
     UNCHECKED,
     Entries,
     are_bad,
+    groups,
     that_count,
 )
 
@@ -123,10 +123,8 @@ class Spell(Struct, frozen=True):
 def spells(ordered: Entries) -> list[Spell]:
     """Of entries as `in_order` gives them."""
     found: list[Spell] = []
-    begins = np.flatnonzero(np.append(True, ordered["case"][1:] != ordered["case"][:-1]))
-    for begin, end in pairwise([*begins.tolist(), len(ordered)]):
-        if begin < end:
-            found += _spells(ordered[begin:end])
+    for begin, end in groups(ordered["case"]):
+        found += _spells(ordered[begin:end])
     return found
 
 

@@ -4,7 +4,8 @@ a number of its own, since what is stored is read for ever."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from itertools import pairwise
 from typing import Any, Literal
 
 import numpy as np
@@ -79,6 +80,13 @@ MOST = np.iinfo(np.uint32).max
 def joined(what: What, stored: Sequence[bytes]) -> Entries:
     """Stored entries, one after the other."""
     return np.frombuffer(b"".join(stored), DTYPES[what])
+
+
+def groups(values: Entries) -> Iterator[tuple[int, int]]:
+    """From where to where the same value stands, of values in their order."""
+    if len(values):
+        begins = np.flatnonzero(np.append(True, values[1:] != values[:-1])).tolist()
+        yield from pairwise([*begins, len(values)])
 
 
 def are_bad(cases: Entries) -> NDArray[np.bool_]:

@@ -15,7 +15,7 @@ from saltpath.core.references.templates import Template
 Kind = Literal["case", "step", "shared", "operation", "host"]
 LONGEST = 200
 """Characters of an operation."""
-_ORIGIN = re.compile(r"^[a-zA-Z][a-zA-Z0-9+.-]*://[^/?#]*")
+_ORIGIN = re.compile(r"^(?:[a-zA-Z][a-zA-Z0-9+.-]*|…)://[^/?#]*")
 _INSERTED = "…"
 """Stands in an operation's path where a value is inserted."""
 

@@ -6,7 +6,7 @@ import numpy as np
 from msgspec import Struct
 
 from saltpath.core.statistics.histogram import rank
-from saltpath.core.trends.entries import Entries
+from saltpath.core.trends.entries import Entries, groups
 
 
 class Point(Struct, frozen=True, array_like=True):
@@ -26,9 +26,8 @@ def line(mine: Entries, begin: int, end: int, parts: int) -> list[Point]:
     part = (mine["at"].astype(np.int64) - begin) * parts // max(end - begin, 1)
     there = (part >= 0) & (part < parts)
     mine, part = mine[there], part[there]
-    begins = np.flatnonzero(np.append(True, part[1:] != part[:-1])).tolist() if len(part) else []
     found = []
-    for first, last in zip(begins, [*begins[1:], len(part)], strict=True):
+    for first, last in groups(part):
         here = mine[first:last]
         found.append(
             Point(

@@ -9,7 +9,7 @@ import numpy as np
 from msgspec import Struct
 
 from saltpath.core.statistics.histogram import rank
-from saltpath.core.trends.entries import Entries
+from saltpath.core.trends.entries import Entries, groups
 from saltpath.core.trends.lines import Phases, phases
 
 SIDE_BY_SIDE = (1, 2, 4, 8)
@@ -33,9 +33,8 @@ def spent(steps: Entries, series: Sequence[int]) -> list[Spent]:
     """On each of these series that has a time, most first."""
     steps = steps[np.isin(steps["series"], np.array(series, np.int64))]
     steps = steps[np.argsort(steps["series"], kind="stable")]
-    begins = np.flatnonzero(np.append(True, steps["series"][1:] != steps["series"][:-1])).tolist()
     found = []
-    for begin, end in zip(begins, [*begins[1:], len(steps)], strict=True):
+    for begin, end in groups(steps["series"]):
         mine = steps[begin:end]
         timed = mine[mine["timed"] > 0]
         if len(timed):

@@ -13,7 +13,7 @@ from msgspec import Struct
 
 from saltpath.core.statistics.in_common import ALPHA, Claim, Feature, in_common
 from saltpath.core.statistics.unreliable import Reliability, reliability
-from saltpath.core.trends.entries import OF_HOST, Entries, are_bad
+from saltpath.core.trends.entries import OF_HOST, Entries, are_bad, groups
 
 LOOKED_AT = 500
 """Of the last runs of a case."""
@@ -54,10 +54,7 @@ class GoesWith(Struct, frozen=True):
 def trust(ordered: Entries, builds: Mapping[int, str]) -> Iterator[Trust]:
     """Of each case, by its entries as `in_order` gives them. `builds`: of the runs, where they are
     known; a change of build is a change."""
-    begins = np.flatnonzero(np.append(True, ordered["case"][1:] != ordered["case"][:-1]))
-    for begin, end in pairwise([*begins.tolist(), len(ordered)]):
-        if begin == end:
-            continue
+    for begin, end in groups(ordered["case"]):
         mine = ordered[begin:end][-LOOKED_AT:]
         nobody = (mine["flags"] & OF_HOST) != 0
         mine = mine[~nobody]
