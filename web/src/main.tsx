@@ -4,10 +4,11 @@ import "./styles";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
-import { createBrowserRouter, Navigate, RouterProvider } from "react-router";
+import { createBrowserRouter, RouterProvider } from "react-router";
 import { ASK_AGAIN_AFTER_MS, askAgain } from "./api/retrying";
 import { Enter } from "./app/entry/Enter";
 import { Gate } from "./app/entry/Gate";
+import { FirstPlace } from "./app/FirstPlace";
 import { Shell } from "./app/Shell";
 import { ChangesProvider } from "./parts/Changes";
 import { ConfirmProvider } from "./parts/Confirm";
@@ -32,11 +33,7 @@ const router = createBrowserRouter([
   {
     path: "/",
     element: <Shell />,
-    children: [
-      { index: true, element: <Navigate to="/cases" replace /> },
-      PLACES,
-      { path: "*", element: <Missing /> },
-    ],
+    children: [{ index: true, element: <FirstPlace /> }, PLACES, { path: "*", element: <Missing /> }],
   },
 ]);
 

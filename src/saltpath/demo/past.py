@@ -22,7 +22,7 @@ from msgspec.structs import replace
 
 from saltpath.core.answers.exchange import Exchange, Times
 from saltpath.core.cases.case import Case, Request, Step
-from saltpath.core.cases.expectations import Check
+from saltpath.core.cases.expectations import Check, Expectation
 from saltpath.core.cases.shared import linked
 from saltpath.core.checks.judge import unjudged
 from saltpath.core.format.readable import readable_case
@@ -32,6 +32,7 @@ from saltpath.core.running.plan import RunRequest
 from saltpath.core.values.verdicts import Verdict, worst
 from saltpath.core.values.why import Why, as_masked
 from saltpath.demo.harbour.pace import SPREAD, usual_us
+from saltpath.runner import summing
 from saltpath.store import (
     cases,
     causes,
@@ -55,8 +56,10 @@ SEED = 90417
 SECOND_US = 1_000_000
 TIMES = ((2, 0), (7, 40), (12, 10), (17, 10))
 """When runs begin, by the project's clocks; on Saturdays and Sundays only at night."""
-NEW_BUILD = (8, (8, 40))
-"""So many days ago, at this time of the day, 3.3.0 came."""
+NEW_BUILD = 14
+"""So many runs before the end 3.3.0 came: some more would have been too few to say what it did."""
+LOOKED = 8
+"""So many runs before the end the times were looked through before."""
 BUILDS = ("3.2.0", "3.3.0")
 
 
@@ -96,7 +99,7 @@ WRONG = {
         "askwea",
         -1,
         Why("timed-out", {"limit": "5 s"}),
-        share=0.02,
+        share=0.012,
         verdict="blocked",
     ),
     "w33karr1va": Wrong(
@@ -118,7 +121,7 @@ WRONG = {
         4.9,
         0,
         "lookst",
-        -2,
+        1,
         _differs("$[0].vessel", "“Tern &amp; Daughter”", "“Tern & Daughter”"),
     ),
 }
@@ -139,14 +142,25 @@ KNOWN = {
 
 
 def fill(folder: Path, now_us: int, host: str) -> None:
-    """Give the project's cases their past, up to a moment. `host`: where the harbour answers."""
+    """Give the project's cases their past, up to a moment, and sum it up. `host`: where the harbour
+    answers."""
     with (
         closing(connect(folder)) as main,
         closing(connect(folder, "evidence")) as evidence,
+        closing(connect(folder, "history")) as history,
     ):
-        for connection in (main, evidence):
+        for connection in (main, evidence, history):
             connection.execute("PRAGMA synchronous = OFF")
-        _Past(main, evidence, now_us, host).make()
+        looked_at = _Past(main, evidence, now_us, host).make()
+        reader = summing.Reader()
+        while summing.sum_up(main, evidence, history, reader):
+            pass
+        for moment in (looked_at, now_us):
+            summing.look_for_changes(history, moment // SECOND_US)
+
+
+def _own_checks(step: Step) -> list[Expectation]:
+    return [one for one in step.expect if not one.advice and not one.off]
 
 
 class _Past:
@@ -168,12 +182,16 @@ class _Past:
         self._finder = FailureFinder(self._cases)
         self._found: dict[str, Failure] = {}
 
-    def make(self) -> None:
-        for number, at in enumerate(self._moments()):
+    def make(self) -> int:
+        """A moment some runs before the end, at which somebody has looked through it."""
+        moments = list(self._moments())
+        self._new_at = moments[-NEW_BUILD]
+        for number, at in enumerate(moments):
             with write(self._main), write(self._evidence):
                 self._run(number, at)
         for key, (owner, note, days) in KNOWN.items():
             self._know(key, owner, note, days)
+        return moments[-LOOKED]
 
     def _moments(self) -> Iterator[int]:
         here = datetime.fromtimestamp(self._now / SECOND_US, UTC).astimezone(self._zone)
@@ -193,9 +211,7 @@ class _Past:
 
     def _run(self, number: int, at: int) -> None:
         hour = datetime.fromtimestamp(at / SECOND_US, UTC).astimezone(self._zone).hour
-        days, (new_hour, new_minute) = NEW_BUILD
-        new_since = days + (self._hour_now() - new_hour - new_minute / 60) / 24
-        build = BUILDS[self._ago(at) < new_since]
+        build = BUILDS[at >= self._new_at]
         run, _ = runs.ask(
             self._main,
             self._project.id,
@@ -213,26 +229,20 @@ class _Past:
         run_records.record_started(self._main, run.id, at)
         moment = at
         for position, case in enumerate(self._cases):
-            moment = self._case(run.id, position, case, moment, hour < 6, new_since)
+            moment = self._case(run.id, position, case, moment, hour < 6)
         run_records.record_finished(self._main, run.id, moment, "")
         if job is not None:
             jobs.finish(self._main, job)
 
-    def _hour_now(self) -> float:
-        here = datetime.fromtimestamp(self._now / SECOND_US, UTC).astimezone(self._zone)
-        return here.hour + here.minute / 60
-
-    def _case(
-        self, run: int, position: int, case: Case, at: int, at_night: bool, new_since: float
-    ) -> int:
+    def _case(self, run: int, position: int, case: Case, at: int, at_night: bool) -> int:
         """Record it; when it ended."""
         run_records.record_case_started(self._main, run, position, at)
         wrong = self._wrong(case.key, at, at_night)
-        steps = self._steps(position, case, at, wrong, new_since)
+        steps = self._steps(position, case, at, wrong)
         self._note(run, position, case.key, steps, 0)
         also = self._wrong(f"{case.key}, too", at, at_night)
         if also is not None:
-            more = self._steps(position, case, at, also, new_since)
+            more = self._steps(position, case, at, also)
             self._note(run, position, f"{case.key}, too", more, 1)
         why = next((one.why for one in steps if one.verdict in ("failed", "blocked")), None)
         counted = [one.verdict for one in steps if one.counts]
@@ -268,21 +278,23 @@ class _Past:
             return None
         return wrong if self._chance.random() < wrong.share else None
 
-    def _steps(
-        self, position: int, case: Case, at: int, wrong: Wrong | None, new_since: float
-    ) -> list[StepFinished]:
+    def _steps(self, position: int, case: Case, at: int, wrong: Wrong | None) -> list[StepFinished]:
         found: list[StepFinished] = []
         for part, index, step in case.parts():
             if step.inside:
                 continue
             row = 0 if part in ("once", "at the end") else 1
             inner = [
-                self._step(one, at, wrong, new_since, inner=str(place))
+                self._step(one, at, wrong, inner=str(place))
                 for place, one in enumerate(step.carried_out)
             ]
-            whole = self._step(step, at, wrong, new_since, us=sum(one.us for one in inner))
+            whole = self._step(step, at, wrong, us=sum(one.us for one in inner))
             for one in (*inner, whole):
-                found.append(replace(one, case=position, row=row, part=part, step=index))
+                # what cleans up without checks does not count
+                counts = one.counts and (part == "steps" or one.judged)
+                found.append(
+                    replace(one, case=position, row=row, part=part, step=index, counts=counts)
+                )
                 at = one.at
             if whole.verdict in ("failed", "blocked"):
                 break
@@ -293,13 +305,12 @@ class _Past:
         step: Step,
         at: int,
         wrong: Wrong | None,
-        new_since: float,
         us: int = 0,
         inner: str = "",
     ) -> StepFinished:
         here = wrong if wrong is not None and wrong.step == step.key else None
         if isinstance(step, Request):
-            us = self._length(step.method, self._path(step), at, new_since)
+            us = self._length(step.method, self._path(step), at)
         if here is not None and here.verdict == "blocked":
             us = 5 * SECOND_US
         why = as_masked(here.why) if here is not None else None
@@ -333,7 +344,7 @@ class _Past:
             tuple(outcomes),
             {},
             {},
-            counts=bool(step.expect or step.carried_out or here is not None),
+            counts=not step.only_sets and step.kind != "wait",
             inner=inner,
             judged=bool(outcomes),
         )
@@ -342,12 +353,13 @@ class _Past:
         if wrong is not None:
             return wrong.verdict
         cleans_up = isinstance(step, Request) and step.method == "DELETE"
-        return "passed" if step.expect or not step.answered or cleans_up else "unchecked"
+        return "passed" if _own_checks(step) or not step.answered or cleans_up else "unchecked"
 
-    def _length(self, method: str, path: str, at: int, new_since: float) -> int:
+    def _length(self, method: str, path: str, at: int) -> int:
         usual: float = usual_us(method, path) or AT_ONCE_US
         for asked, (since, factor) in MOVED.items():
-            if f"{method} {path}".startswith(asked) and self._ago(at) >= (since or new_since):
+            before = self._ago(at) >= since if since else at < self._new_at
+            if before and f"{method} {path}".startswith(asked):
                 usual /= factor
         by_day = 1 + 0.03 * sin(2 * pi * (at / SECOND_US % 86_400) / 86_400)
         return round(usual * by_day * self._chance.lognormvariate(0, SPREAD)) + 1_500

@@ -37,8 +37,6 @@ LOOKED_AT = 4
 """Of the rows in which a step was carried out, so many say what its phases were."""
 LOOKED_BACK_S = 90 * 86_400
 """So far back one looks for what became slower."""
-AHEAD_S = 86_400
-"""Clocks may have been set."""
 _BY_VERDICT = {verdict: number for number, verdict in enumerate(VERDICTS)}
 _OURS = ("interrupted", "stopped", "stopped-at-row")
 _TIMED = ("passed", "unchecked")
@@ -309,9 +307,7 @@ def look_for_changes(history: sqlite3.Connection, now: int) -> int:
 
 
 def _look(history: sqlite3.Connection, project: int, environment: str, now: int) -> int:
-    steps = entries.entries(
-        history, project, "step", environment, now - LOOKED_BACK_S, now + AHEAD_S
-    )
+    steps = entries.entries(history, project, "step", environment, now - LOOKED_BACK_S, now + 1)
     groups = list(by_series(steps))
     rule = rule_for(sum(len(mine) >= FEWEST for _, mine in groups))
     before = looks.looks(history, project, environment)

@@ -48,6 +48,7 @@ from saltpath.server.api.shares_api import add_shared_pages, shares_api
 from saltpath.server.api.sheets_api import sheets_api
 from saltpath.server.api.since_pass_api import since_pass_api
 from saltpath.server.api.single_api import single_api
+from saltpath.server.api.today_api import today_api
 from saltpath.server.api.trends_api import trends_api
 from saltpath.server.api.values_api import values_api
 from saltpath.server.api.watch_runs_api import watch_runs_api
@@ -104,6 +105,7 @@ BLUEPRINTS = (
     causes_api,
     known_api,
     watch_runs_api,
+    today_api,
     trends_api,
     watches_api,
     routes_api,

@@ -35,9 +35,12 @@ def stretch(usual_s: int = DAY_S, begin: str = "from", end: str = "to") -> tuple
 
 
 def _moment(name: str, usual: int) -> int:
+    return moment_asked(name) if request.args.get(name, "") else usual
+
+
+def moment_asked(name: str) -> int:
+    """The moment that a parameter says, seconds since 1970. Raises Refused."""
     text = request.args.get(name, "")
-    if not text:
-        return usual
     try:
         found: datetime = read_moment(text, UTC)
         return int(found.timestamp())

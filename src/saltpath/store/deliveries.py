@@ -198,6 +198,8 @@ def _meant(connection: sqlite3.Connection, rule: Rule, run: int, row: sqlite3.Ro
     return held.fetchone() is not None
 
 
+LOOKED_AT = 500
+"""Of the newest, when one looks for what has not arrived."""
 _DELIVERY = "SELECT d.id, d.oid, d.project, d.rule, d.run, d.state, d.since, d.due FROM delivery d "
 
 
@@ -289,6 +291,19 @@ def log_of(
         )
         for row in rows
     ]
+
+
+def not_arrived(
+    connection: sqlite3.Connection, project: int, since: int, most: int
+) -> list[Logged]:
+    """Those that were tried since a moment (UTC microseconds) and have not arrived, the newest
+    first."""
+    found = log_of(connection, project, None, LOOKED_AT)
+    return [
+        one
+        for one in found
+        if one.delivery.state != "delivered" and one.tries and one.tries[-1].at >= since
+    ][:most]
 
 
 def _tries(connection: sqlite3.Connection, delivery: int) -> tuple[Try, ...]:

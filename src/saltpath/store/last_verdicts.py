@@ -26,6 +26,8 @@ class LastVerdicts(Struct, frozen=True):
     """When the first run began that ended like this one, with none between that did not."""
     verdicts: list[str]
     """Newest first, at most ten."""
+    run: int = 0
+    """The number of the newest run."""
 
 
 def record(connection: sqlite3.Connection, run: int, position: int) -> None:
@@ -66,6 +68,6 @@ def of_project(connection: sqlite3.Connection, project: int) -> dict[int, LastVe
     found = {}
     for case, since, text in rows:
         runs = plain.read_json(text)
-        _, verdict, at, us = runs[0]
-        found[case] = LastVerdicts(verdict, at, us, since, [one[1] for one in runs])
+        run, verdict, at, us = runs[0]
+        found[case] = LastVerdicts(verdict, at, us, since, [one[1] for one in runs], run)
     return found

@@ -363,6 +363,20 @@ def run_cases(connection: sqlite3.Connection, run: int) -> list[RunCase]:
     ]
 
 
+def ended_badly(
+    connection: sqlite3.Connection, run: int, cases: Sequence[int]
+) -> list[tuple[int, int, dict[str, Any] | None]]:
+    """Of these cases those that failed or were blocked in a run: (case, position, why), in the
+    order of their positions."""
+    marks = ", ".join("?" * len(cases))
+    rows = connection.execute(
+        f"SELECT test_case, position, why FROM run_case WHERE run = ? AND test_case IN ({marks}) "
+        "AND verdict IN ('failed', 'blocked') ORDER BY position",
+        (run, *cases),
+    )
+    return [(row[0], row[1], plain.read_json(row[2]) if row[2] else None) for row in rows]
+
+
 def any_ended(connection: sqlite3.Connection) -> bool:
     """Whether any run but trials has."""
     rows = connection.execute(

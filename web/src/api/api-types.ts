@@ -2521,6 +2521,40 @@ export interface paths {
         patch: operations["noteTrouble"];
         trace?: never;
     };
+    "/today": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is worth a look today */
+        get: operations["readToday"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/today/seen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say that one has looked at today */
+        put: operations["noteSeen"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/trends/places": {
         parameters: {
             query?: never;
@@ -4832,6 +4866,50 @@ export interface components {
             notedBy: string;
             takenBy: string;
             facts: Record<string, never>;
+        };
+        Today: {
+            since: string;
+            workingDay: string;
+            lastHere: string | null;
+            items: components["schemas"]["TodayItem"][];
+            done: components["schemas"]["DoneLately"][];
+        };
+        TodayItem: {
+            /** @enum {string} */
+            kind: "broke" | "outage" | "too fast" | "still broken" | "outage lasts" | "known over" | "not delivered" | "not told" | "slower" | "unreliable" | "unchecked" | "recovered" | "outage over" | "hiccup" | "known";
+            /** @enum {string} */
+            what: "case" | "watch" | "series" | "delivery" | "message";
+            id: string;
+            name: string;
+            /** @enum {string} */
+            verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
+            sentence: string;
+            at: string;
+            run: string | null;
+            line: ("passed" | "failed" | "blocked" | "skipped" | "unchecked")[];
+            takenBy: string;
+            trouble: string | null;
+            others: components["schemas"]["TodayOther"][];
+            more: number;
+        };
+        TodayOther: {
+            /** @enum {string} */
+            kind: "broke" | "outage" | "too fast" | "still broken" | "outage lasts" | "known over" | "not delivered" | "not told" | "slower" | "unreliable" | "unchecked" | "recovered" | "outage over" | "hiccup" | "known";
+            /** @enum {string} */
+            what: "case" | "watch" | "series" | "delivery" | "message";
+            id: string;
+            name: string;
+            /** @enum {string} */
+            verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
+        };
+        DoneLately: {
+            at: string;
+            who: string;
+            /** @enum {string} */
+            did: "ran" | "edited";
+            name: string;
+            id: string;
+            where: string;
         };
         TrendPlace: {
             environment: string;
@@ -12083,6 +12161,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Trouble"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readToday: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description working day (when the last one ended, unless it is said), here (when one was last here), or a moment (RFC 3339) */
+                since?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Today"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    noteSeen: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
                 };
             };
             /** @description a problem */

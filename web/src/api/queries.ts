@@ -116,6 +116,13 @@ const looking =
     });
 
 const ofTrends = {
+  today: (project: Maybe<string>, since: string) =>
+    queryOptions({
+      queryKey: ["today", project, since] as const,
+      queryFn: project ? () => api.today(project, since) : skipToken,
+      placeholderData: keepPreviousData,
+      refetchInterval: 60_000,
+    }),
   trendPlaces: about("trend places", api.trendPlaces),
   moved: looking("moved", api.moved),
   suitesOverTime: looking("suites over time", api.suitesOverTime),

@@ -21,6 +21,9 @@ export interface Against extends Look {
 }
 
 export const trendsApi = {
+  today: (project: string, since: string) =>
+    ask<Shapes["Today"]>(`/today?project=${q(project)}&since=${q(since)}`),
+  lookedAtToday: (project: string) => ask<unknown>(`/today/seen?project=${q(project)}`, { method: "PUT" }),
   trendPlaces: (project: string) => ask<Page<Shapes["TrendPlace"]>>(`/trends/places?project=${q(project)}`),
   moved: (project: string, look: Look) =>
     ask<Shapes["Moved"]>(`/trends/moved?project=${q(project)}&${looked(look)}`),

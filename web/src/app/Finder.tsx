@@ -124,6 +124,8 @@ function Finding({ close, keys }: { close: () => void; keys: () => void }) {
       { name: "Single requests", about: "go there", act: to("/cases/single") },
       { name: "Runs", about: "go there", act: to("/runs") },
       { name: "Watches", about: "go there", act: to("/watches") },
+      { name: "Today", about: "go there", act: to("/today") },
+      { name: "Trends", about: "go there", act: to("/trends") },
       { name: `Use the ${theme === "light" ? "dark" : "light"} theme`, about: "do it", act: toggle },
       { name: "What the keys do", about: "?", act: keys },
       ...ended,

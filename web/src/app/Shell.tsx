@@ -11,6 +11,7 @@ import { PersonMenu } from "./PersonMenu";
 import { NewProject, ProjectMenu } from "./ProjectMenu";
 
 const PLACES = [
+  { to: "/today", name: "Today" },
   { to: "/cases", name: "Cases" },
   { to: "/data", name: "Data" },
   { to: "/runs", name: "Runs" },
@@ -32,7 +33,7 @@ export function Shell() {
         Skip to the page
       </a>
       <header className="shell">
-        <Link to="/cases" className="brand">
+        <Link to="/" className="brand">
           <Mark />
           Salt Path
         </Link>

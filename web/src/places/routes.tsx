@@ -23,6 +23,7 @@ const PAGES: Record<string, Load> = {
   "watches/wall": () => import("./watches/WallPage").then((part) => part.WallPage),
   "watches/routes": () => import("./watches/RoutesPage").then((part) => part.RoutesPage),
   "watches/:id": () => import("./watches/WatchPage").then((part) => part.WatchPage),
+  today: () => import("./today/TodayPage").then((part) => part.TodayPage),
   trends: () => import("./trends/TrendsPage").then((part) => part.TrendsPage),
   "trends/time": () => import("./trends/SpentPage").then((part) => part.SpentPage),
   "trends/runs": () => import("./trends/CyclesPage").then((part) => part.CyclesPage),

@@ -69,6 +69,11 @@ def worst_first(causes: Sequence[Cause]) -> list[Cause]:
     )
 
 
+def sentence_of(failure: Failure) -> str:
+    """What one failure says, by itself."""
+    return sentence(Cause(failure.signature, failure, 1, 1, 1, 0, 0, (failure.said,), 1))
+
+
 class _Counted(Struct):
     failure: Failure
     places: set[tuple[int, int]] = field(default_factory=set)

@@ -1,9 +1,10 @@
-"""Trends: series, suites over days, trust."""
+"""Today and Trends: what is worth a look; series, suites over days, trust."""
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, get_args
 
+from saltpath.core.trends.today import KINDS, What
 from saltpath.server.shapes.parts import (
     FLAG,
     MAYBE_NUMBER,
@@ -20,6 +21,13 @@ from saltpath.server.shapes.parts import (
     shape,
 )
 
+ABOUT: Any = {
+    "kind": {"type": "string", "enum": list(KINDS)},
+    "what": {"type": "string", "enum": list(get_args(What))},
+    "id": TEXT,
+    "name": TEXT,
+    "verdict": VERDICT,
+}
 LINE = {"type": "array", "items": {**WHOLES, "minItems": 5, "maxItems": 5}}
 DAYS = {"type": "array", "items": {**WHOLES, "minItems": 4, "maxItems": 4}}
 KIND = {"type": "string", "enum": ["case", "step", "shared", "operation", "host"]}
@@ -40,6 +48,33 @@ TOTALS: Any = {
 }
 SIDE = shape(build=TEXT, runs=WHOLE, **PERIOD)
 SHAPES: dict[str, Any] = {
+    "Today": shape(
+        since=TEXT,
+        workingDay=TEXT,
+        lastHere=MAYBE_TEXT,
+        items=several("TodayItem"),
+        done=several("DoneLately"),
+    ),
+    "TodayItem": shape(
+        **ABOUT,
+        sentence=TEXT,
+        at=TEXT,
+        run=MAYBE_TEXT,
+        line={"type": "array", "items": VERDICT},
+        takenBy=TEXT,
+        trouble=MAYBE_TEXT,
+        others=several("TodayOther"),
+        more=WHOLE,
+    ),
+    "TodayOther": shape(**ABOUT),
+    "DoneLately": shape(
+        at=TEXT,
+        who=TEXT,
+        did={"type": "string", "enum": ["ran", "edited"]},
+        name=TEXT,
+        id=TEXT,
+        where=TEXT,
+    ),
     "TrendPlace": shape(environment=TEXT),
     "SeriesOwner": shape(kind={"type": "string", "enum": ["case", "shared"]}, id=TEXT, name=TEXT),
     "UsualTimes": shape(median=MAYBE_NUMBER, p95=MAYBE_NUMBER),

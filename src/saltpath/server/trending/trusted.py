@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from typing import Any
 
 import numpy as np
 
-from saltpath.core.running.cause_sentences import Cause, sentence
+from saltpath.core.running.cause_sentences import sentence_of
 from saltpath.core.running.causes import Failure
 from saltpath.core.trends.days import in_order
 from saltpath.core.trends.entries import PASSED, VERDICTS, Entries, are_bad
@@ -83,7 +82,7 @@ def _view(
         "line": [VERDICTS[verdict] for verdict in last["verdict"].tolist()],
         "causes": [
             {
-                "sentence": said(failure),
+                "sentence": sentence_of(failure),
                 "step": failure.step,
                 "times": times,
             }
@@ -93,11 +92,6 @@ def _view(
         "proposal": proposed,
         "lastBad": _last_bad(of, one),
     }
-
-
-def said(failure: Failure) -> str:
-    """What was wrong, as a sentence."""
-    return sentence(Cause(failure.signature, failure, 1, 1, 1, 0, 0, (failure.said,), 1))
 
 
 def _name(of: Looked, case: int) -> str:
@@ -143,8 +137,3 @@ def never(of: Looked, every: list[Trust]) -> list[dict[str, Any]]:
         {"id": of.cases[case].oid, "name": of.cases[case].name, "runs": runs}
         for runs, case in sorted(found, key=lambda item: (-item[0], item[1]))
     ]
-
-
-def counted(every: list[Trust]) -> Counter[str]:
-    """How many are judged how."""
-    return Counter(one.found.judgement for one in every)

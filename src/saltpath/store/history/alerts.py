@@ -66,6 +66,8 @@ class Try(Struct, frozen=True):
     """Why it did not arrive, or nothing."""
 
 
+LOOKED_AT = 300
+"""Of the newest, when one looks for what has not arrived."""
 _ALERT = "a.id, a.project, a.watch, a.trouble, a.kind, a.number, a.at"
 _MESSAGE = "id, oid, project, route, kind, thread, subject, text, html, body, state, at, since, due"
 
@@ -251,6 +253,19 @@ def log_of(
         )
         found.append((Message(*row), [Try(*one) for one in tries]))
     return found
+
+
+def not_arrived(
+    connection: sqlite3.Connection, project: int, since: int, most: int
+) -> list[tuple[Message, list[Try]]]:
+    """Those that were tried since a moment (UTC microseconds) and have not arrived, the newest
+    first."""
+    found = log_of(connection, project, None, LOOKED_AT)
+    return [
+        (message, tries)
+        for message, tries in found
+        if tries and tries[-1].said and tries[-1].at >= since
+    ][:most]
 
 
 # ---- mutes
