@@ -26,12 +26,10 @@ from saltpath.store.documents import Document
 from saltpath.store.history import alerts, troubles
 from saltpath.store.known import Known
 from saltpath.store.last_verdicts import LastVerdicts
-from saltpath.store.trends import entries, looks, series
+from saltpath.store.trends import entries, looks, series, trusts
 
 SECOND_US = 1_000_000
 HOUR_S = 3_600
-DAY_S = 86_400
-BACK_S = 90 * DAY_S
 LINE = 10
 HICCUP = 2
 """So many bad runs between good ones are one."""
@@ -64,7 +62,7 @@ def items(stored: Stored, project: Document, since: int, now: int) -> list[Item]
     found = [
         *_of_cases(stored, project, since, now),
         *_of_watches(stored, project, since, now),
-        *_slower(stored, project, since, now),
+        *_slower(stored, project, since),
         *_not_arrived(stored, project, since),
     ]
     return worst_first(found)
@@ -78,7 +76,7 @@ def _of_cases(stored: Stored, project: Document, since: int, now: int) -> Iterat
     cases = [one for one in heads(stored.main, project.id) if one.id in last]
     held = known.known(stored.main, project.id)
     day = datetime.fromtimestamp(now / SECOND_US, zone_of_project(project)).date()
-    unreliable = _unreliable(stored, project, since, now)
+    unreliable = _unreliable(stored, project, since)
     bad = _went_wrong(stored, [(one.id, last[one.id]) for one in cases])
     for case in cases:
         if case.id in unreliable:
@@ -171,26 +169,16 @@ def _item(
     return Item(kind, "case", case.oid, case.name, said, at, verdict, signature, run, line)
 
 
-def _unreliable(
-    stored: Stored, project: Document, since: int, now: int
-) -> dict[int, tuple[str, int]]:
+def _unreliable(stored: Stored, project: Document, since: int) -> dict[int, tuple[str, int]]:
     """By the number of the case what is said of it, and when it last showed: of those that are
     unreliable, and have shown it since."""
-    from saltpath.core.trends.days import in_order
-    from saltpath.core.trends.trust import trust
-
-    begin, end = now // SECOND_US - BACK_S, now // SECOND_US + 1
-    summed = entries.runs_between(stored.history, project.id, begin, end)
-    builds = {id: run.build for id, run in summed.items()}
     said: dict[int, tuple[str, int]] = {}
     for environment in entries.environments(stored.history, project.id):
-        cases = entries.entries(stored.history, project.id, "case", environment, begin, end)
-        for one in trust(in_order(cases), builds):
+        known = trusts.found(stored.history, project.id, environment)
+        for one in known[1] if known is not None else ():
             found = one.found
-            if found.judgement != "unreliable":
-                continue
-            shown = int(one.runs["at"][found.places[-1]]) * SECOND_US
-            if shown >= since:
+            shown = one.last_bad[2] * SECOND_US if one.last_bad is not None else 0
+            if found.judgement == "unreliable" and shown >= since:
                 said[one.case] = (
                     f"Failed {found.bad} times in {found.runs} runs and passed again with nothing "
                     f"changed: between {100 * found.low:.0f} and {100 * found.high:.0f} in 100",
@@ -240,7 +228,7 @@ def _of_watches(stored: Stored, project: Document, since: int, now: int) -> Iter
 # ---- what became slower
 
 
-def _slower(stored: Stored, project: Document, since: int, now: int) -> Iterator[Item]:
+def _slower(stored: Stored, project: Document, since: int) -> Iterator[Item]:
     """That was found since, each cause once."""
     from saltpath.core.trends.together import Shifted, told_once
 

@@ -14,14 +14,22 @@ from saltpath.core.answers.exchange import Times
 from saltpath.core.references.templates import read_template
 from saltpath.core.trends import compare
 from saltpath.core.trends.changes import Moved, as_found, by_series, moved_in, rule_for
-from saltpath.core.trends.days import by_day, cycles, days_between, in_order, spells, totals
+from saltpath.core.trends.days import (
+    by_case,
+    by_day,
+    cycles,
+    days_between,
+    in_order,
+    spells,
+    totals,
+)
 from saltpath.core.trends.entries import CASE, KNOWN, OF_HOST, OURS, STEP, VERDICTS, that_count
 from saltpath.core.trends.followed import operation_of
 from saltpath.core.trends.lines import line, phases
 from saltpath.core.trends.spent import side_by_side, spent
 from saltpath.core.trends.summing import Taken, phases_of, step_entries
 from saltpath.core.trends.together import Shifted, told_once
-from saltpath.core.trends.trust import goes_with, trust
+from saltpath.core.trends.trust import trust
 
 OSLO = ZoneInfo("Europe/Oslo")
 BEGIN = int(datetime(2026, 10, 20, tzinfo=OSLO).timestamp())
@@ -114,10 +122,10 @@ class Days(unittest.TestCase):
             ordered = in_order(case_entries(rows))
             found = [(one.case, one.began, one.ended, one.runs) for one in spells(ordered)]
             wanted = []
-            by_case = defaultdict(list)
+            of_each = defaultdict(list)
             for row in plain_order(rows):
-                by_case[row["case"]].append(row)
-            for case, mine in by_case.items():
+                of_each[row["case"]].append(row)
+            for case, mine in of_each.items():
                 begun, runs = None, 0
                 for row in mine:
                     if row["verdict"] in BAD:
@@ -129,7 +137,7 @@ class Days(unittest.TestCase):
                     wanted.append((case, begun, 0, runs))
             self.assertEqual(found, wanted)
             begin, end = BEGIN + 5 * DAY, BEGIN + 25 * DAY
-            got = totals(ordered, spells(ordered), begin, end)
+            got = totals(by_case(ordered).values(), spells(ordered), begin, end)
             last = {row["case"]: row for row in plain_order(rows)}
             bad = [row for row in last.values() if row["verdict"] in BAD]
             self.assertEqual(got.checks, sum(row["checks"] for row in last.values()))
@@ -164,7 +172,7 @@ class Days(unittest.TestCase):
         self.assertEqual(spells(in_order(none)), [])
         self.assertEqual(cycles(none), [])
         self.assertEqual(by_day(in_order(none), [0, DAY], {1: 2})[2][0].cases, 0)
-        self.assertEqual(list(trust(in_order(none), {})), [])
+        self.assertEqual(trust(none, {}, {}, UTC), [])
         self.assertEqual(line(np.zeros(0, STEP), 0, 100, 5), [])
         self.assertEqual(spent(np.zeros(0, STEP), [1]), [])
         self.assertEqual(compare.times(np.zeros(0, STEP), np.zeros(0, STEP)), [])
@@ -358,14 +366,16 @@ class Trusted(unittest.TestCase):
     def test_what_it_goes_with(self):
         chance = random.Random(4)
         every = self.entries(chance, lambda run: chance.random() < 0.3, night=True)
-        [one] = trust(every, {})
+        [one] = trust(every, {}, {}, UTC)
         self.assertEqual(one.found.judgement, "unreliable")
-        [goes] = goes_with(one, every, {}, UTC)
+        [goes] = one.goes_with
         self.assertEqual((goes.kind, goes.bad), ("hour", goes.of_bad))
-        self.assertEqual(one.causes, [(5, one.found.bad)])
+        self.assertEqual(one.causes, ((5, one.found.bad),))
+        places = np.flatnonzero(every["cause"])
+        self.assertEqual(one.last_bad[0], int(every["run"][places[-1]]))
         plain_one = self.entries(chance, lambda run: chance.random() < 0.1)
-        [other] = trust(plain_one, {})
-        self.assertEqual(goes_with(other, plain_one, {}, OSLO), [])
+        [other] = trust(plain_one, {}, {}, OSLO)
+        self.assertEqual((other.found.judgement, other.goes_with), ("unreliable", ()))
 
     def test_a_neighbour_that_runs_at_the_same_time(self):
         chance, rows = random.Random(5), []
@@ -379,20 +389,20 @@ class Trusted(unittest.TestCase):
             rows.append({**mine, "case": 2, "begun": begun, "verdict": "passed"})
             rows.append({**mine, "case": 3, "begun": 900, "verdict": "passed"})
         every = case_entries(rows)
-        one = next(each for each in trust(in_order(every), {}) if each.case == 1)
-        [goes] = goes_with(one, every, {}, UTC)
+        one = next(each for each in trust(every, {}, {}, UTC) if each.case == 1)
+        [goes] = one.goes_with
         self.assertEqual((goes.kind, goes.value, goes.good < goes.of_good), ("beside", "2", True))
 
     def test_builds_edits_and_hosts_that_are_down_are_no_chance(self):
         chance = random.Random(6)
         every = self.entries(chance, lambda run: run in (30, 60, 90, 120, 150))
-        [one] = trust(every, {})
+        [one] = trust(every, {}, {}, UTC)
         self.assertEqual(one.found.judgement, "unreliable")
         builds = {run: str(run // 30) for run in range(1, 201)}
-        [other] = trust(every, builds)
+        [other] = trust(every, builds, {}, UTC)
         self.assertEqual(other.found.bad, 0)
         every["flags"][every["cause"] == 5] = OF_HOST
-        [third] = trust(every, {})
+        [third] = trust(every, {}, {}, UTC)
         self.assertEqual((third.found.judgement, third.hiccups), ("reliable", 5))
 
     def test_what_was_stopped_says_nothing(self):

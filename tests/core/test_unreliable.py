@@ -6,7 +6,7 @@ import unittest
 
 import numpy as np
 
-from saltpath.core.statistics.unreliable import interval, reliability
+from saltpath.core.statistics.unreliable import all_good, interval, reliability
 
 RUNS = 200
 
@@ -79,7 +79,8 @@ class Unreliable(unittest.TestCase):
         self.assertEqual(reliability(bad[:1]).judgement, "too few")
         self.assertEqual(reliability(np.ones(50, bool)).judgement, "too few")
         self.assertEqual(reliability(np.zeros(0, bool)).judgement, "too few")
-        self.assertEqual(reliability(np.zeros(60, bool)).judgement, "reliable")
+        for runs in (0, 10, 60, 200):
+            self.assertEqual(all_good(runs), reliability(np.zeros(runs, bool)))
 
     def test_spells_close_together_count_once(self):
         bad = np.zeros(100, bool)

@@ -156,7 +156,7 @@ def fill(folder: Path, now_us: int, host: str) -> None:
         while summing.sum_up(main, evidence, history, reader):
             pass
         for moment in (looked_at, now_us):
-            summing.look_for_changes(history, moment // SECOND_US)
+            summing.look(main, history, summing.Reader(), moment // SECOND_US)
 
 
 def _own_checks(step: Step) -> list[Expectation]:

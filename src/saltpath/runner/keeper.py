@@ -93,7 +93,8 @@ def _sum_up_runs(folder: Path, shutdown: ShutdownSignal) -> None:
             try:
                 if reader is None and not runs_of_cases.any_ended(main):
                     continue
-                from saltpath.runner import summing  # it brings numpy
+                from saltpath.runner import summing  # they bring numpy
+                from saltpath.store.trends import entries
 
                 reader = reader or summing.Reader()
                 while summing.sum_up(main, evidence, history, reader):
@@ -102,7 +103,10 @@ def _sum_up_runs(folder: Path, shutdown: ShutdownSignal) -> None:
                         return
                 if time.monotonic() >= next_look:
                     begun = time.monotonic()
-                    summing.look_for_changes(history, int(time.time()))
+                    for _ in entries.pack(history, int(time.time())):
+                        if shutdown.wait(PAUSE_S):
+                            return
+                    summing.look(main, history, reader, int(time.time()))
                     # what takes long is done seldom
                     next_look = begun + max(LOOK_S, 60 * (time.monotonic() - begun))
             except sqlite3.Error as problem:

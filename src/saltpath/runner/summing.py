@@ -8,7 +8,7 @@ import logging
 import sqlite3
 from collections import Counter, defaultdict
 from collections.abc import Iterable
-from datetime import UTC, date, datetime
+from datetime import UTC, date, datetime, tzinfo
 from urllib.parse import urlsplit
 
 import numpy as np
@@ -18,16 +18,20 @@ from saltpath.core.answers.exchange import Times
 from saltpath.core.cases.expectations import checks_in
 from saltpath.core.format.readable import readable_case, readable_project
 from saltpath.core.running.causes import Failure, is_of_host
-from saltpath.core.trends.changes import FEWEST, Moved, as_found, by_series, moved_in, rule_for
+from saltpath.core.trends.changes import FEWEST, as_found, by_series, moved_in, rule_for
 from saltpath.core.trends.entries import CASE, KNOWN, MOST, OF_HOST, OURS, VERDICTS, Entries, What
 from saltpath.core.trends.followed import Followed, followed_in
+from saltpath.core.trends.spent import time_by_series
 from saltpath.core.trends.summing import Taken, phases_of, step_entries
+from saltpath.core.trends.trust import trust
 from saltpath.core.values.moments import zone_of
 from saltpath.store import cases, causes, evidence, known, projects, runs, shared_steps
 from saltpath.store.database import NotFound
+from saltpath.store.documents import Document
 from saltpath.store.evidence import Taken as Step
-from saltpath.store.trends import entries, looks, series
+from saltpath.store.trends import entries, looks, series, trusts
 from saltpath.store.trends.entries import SECOND_US, SummedRun
+from saltpath.store.trends.looks import Look
 from saltpath.store.trends.series import Series
 
 log = logging.getLogger("saltpath.keeper")
@@ -35,7 +39,8 @@ AT_ONCE = 20
 """Runs that are summed up before others have a turn."""
 LOOKED_AT = 4
 """Of the rows in which a step was carried out, so many say what its phases were."""
-LOOKED_BACK_S = 90 * 86_400
+MONTH_S = 30 * 86_400
+LOOKED_BACK_S = 3 * MONTH_S
 """So far back one looks for what became slower."""
 _BY_VERDICT = {verdict: number for number, verdict in enumerate(VERDICTS)}
 _OURS = ("interrupted", "stopped", "stopped-at-row")
@@ -51,8 +56,10 @@ class Known(Struct, frozen=True):
 
 
 class Reader(Struct):
-    """Documents that were read, since runs one after another have the same."""
+    """Documents that were read, since runs one after another have the same; and where something
+    has run that was not looked through (None: nobody knows)."""
 
+    new: set[tuple[int, str]] | None = None
     read: dict[tuple[int, int], Known] = field(default_factory=dict)
 
     def case(self, main: sqlite3.Connection, id: int, version: int) -> Known:
@@ -92,6 +99,8 @@ def sum_up(
         except Exception:  # the runs after it have nothing to do with it
             log.exception("a fault of Salt Path's own: run %s could not be summed up", run.oid)
         entries.add(history, _summed(main, run, finished_at), made)
+        if reader.new is not None:
+            reader.new |= {(run.project, environment) for _, environment in made}
     return len(found)
 
 
@@ -170,9 +179,12 @@ def _cases(
 
 
 def _day(main: sqlite3.Connection, run: runs.Run) -> date:
-    document = projects.project_by_id(main, run.project).document
-    zone = zone_of(readable_project(document)[0].zone)
+    zone = _zone(projects.project_by_id(main, run.project))
     return datetime.fromtimestamp(run.asked_at / SECOND_US, UTC).astimezone(zone).date()
+
+
+def _zone(project: Document) -> tzinfo:
+    return zone_of(readable_project(project.document)[0].zone)
 
 
 def _rows(one: runs.RunCase) -> tuple[int, int]:
@@ -297,27 +309,46 @@ class _Steps:
 # ---- what became slower, or quicker
 
 
-def look_for_changes(history: sqlite3.Connection, now: int) -> int:
-    """Through what has run since it was looked through last, up to a moment (seconds, UTC); of how
-    many series."""
-    looked = 0
-    for project, environment in looks.to_look_through(history):
-        looked += _look(history, project, environment, now)
-    return looked
+def look(main: sqlite3.Connection, history: sqlite3.Connection, reader: Reader, now: int) -> int:
+    """Through what has run since it was looked through last, up to a moment (seconds, UTC); at how
+    many environments."""
+    wanted = reader.new if reader.new is not None else set(entries.places(history))
+    reader.new = set()
+    zones = {one.id: _zone(one) for one in projects.projects(main)}
+    for project, environment in sorted(wanted):
+        if project in zones:
+            _look_for_changes(history, project, environment, now)
+            _look_for_chance(history, project, environment, zones[project], now)
+    return len(wanted)
 
 
-def _look(history: sqlite3.Connection, project: int, environment: str, now: int) -> int:
+def _look_for_changes(
+    history: sqlite3.Connection, project: int, environment: str, now: int
+) -> None:
     steps = entries.entries(history, project, "step", environment, now - LOOKED_BACK_S, now + 1)
     groups = list(by_series(steps))
     rule = rule_for(sum(len(mine) >= FEWEST for _, mine in groups))
     before = looks.looks(history, project, environment)
-    seen: dict[int, tuple[int, list[Moved]]] = {}
+    lately = time_by_series(steps[steps["at"] >= now - MONTH_S])
+    seen: dict[int, Look] = {}
     for id, mine in groups:
         last, held = int(mine["at"][-1]), before.get(id)
         if held is not None and held.until >= last:
             continue
         moved = moved_in(mine, rule)
         known_before = held.found if held is not None else []
-        seen[id] = last, as_found(known_before, moved, mine, now)
+        us = lately[id] if id < len(lately) else 0
+        seen[id] = Look(last, us, as_found(known_before, moved, mine, now))
     looks.note(history, project, environment, seen)
-    return len(seen)
+
+
+def _look_for_chance(
+    history: sqlite3.Connection, project: int, environment: str, zone: tzinfo, now: int
+) -> None:
+    begin, end = now - LOOKED_BACK_S, now + 1
+    cases = entries.entries(history, project, "case", environment, begin, end)
+    summed = entries.runs_between(history, project, begin, end)
+    builds = {id: run.build for id, run in summed.items()}
+    runners = {id: run.runner for id, run in summed.items() if run.runner}
+    until = int(cases["at"].max()) if len(cases) else now
+    trusts.note(history, project, environment, until, trust(cases, builds, runners, zone))

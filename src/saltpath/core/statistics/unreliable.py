@@ -14,6 +14,7 @@ the intervals hold the truth.
 from __future__ import annotations
 
 from collections.abc import Iterable
+from functools import lru_cache
 from typing import Literal
 
 import numpy as np
@@ -85,6 +86,17 @@ def reliability(bad: Flags, changes: Iterable[int] = ()) -> Reliability:
         if lately.judgement == "unreliable":
             return lately
     return replace(found, judgement="episode")
+
+
+def all_good(runs: int) -> Reliability:
+    """The same of so many runs of which none was bad."""
+    judgement: Judgement = "reliable" if runs >= ENOUGH_GOOD else "too few"
+    return Reliability(judgement, runs, 0, 0, *_all_good(runs))
+
+
+@lru_cache(maxsize=1_024)
+def _all_good(runs: int) -> tuple[float, float]:
+    return interval(0, runs)
 
 
 def _judged(bad: Flags, changes: NDArray[np.int64], since: int) -> Reliability:

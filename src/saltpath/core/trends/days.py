@@ -6,7 +6,7 @@ How a case ended on a day is how its last run of that day did. Runs that were st
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import UTC, datetime, timedelta, tzinfo
 
 import numpy as np
@@ -20,6 +20,7 @@ from saltpath.core.trends.entries import (
     KNOWN,
     PASSED,
     UNCHECKED,
+    VERDICTS,
     Entries,
     are_bad,
     groups,
@@ -55,7 +56,10 @@ class Day(Struct, frozen=True):
 def in_order(cases: Entries) -> Entries:
     """Those that count, each case's one after the other."""
     kept = that_count(cases)
-    return kept[np.lexsort((kept["run"], kept["at"], kept["case"]))]
+    at = kept["at"].astype(np.int64) << 32 | kept["run"]
+    if len(at) and (at[1:] < at[:-1]).any():
+        kept = kept[np.argsort(at, kind="stable")]
+    return kept[np.argsort(kept["case"], kind="stable")]
 
 
 def by_day(
@@ -122,29 +126,24 @@ class Spell(Struct, frozen=True):
 
 def spells(ordered: Entries) -> list[Spell]:
     """Of entries as `in_order` gives them."""
-    found: list[Spell] = []
-    for begin, end in groups(ordered["case"]):
-        found += _spells(ordered[begin:end])
-    return found
-
-
-def _spells(mine: Entries) -> list[Spell]:
-    edge = np.diff(np.concatenate(([0], are_bad(mine).astype(np.int8), [0])))
+    bad, case = are_bad(ordered), ordered["case"]
+    first = np.append(True, case[1:] != case[:-1]) if len(case) else np.zeros(0, bool)
+    last = np.append(first[1:], True) if len(case) else first
+    begins = np.flatnonzero(bad & (first | np.append(True, ~bad[:-1])[: len(bad)]))
+    ends = np.flatnonzero(bad & (last | np.append(~bad[1:], True)[: len(bad)])) + 1
     found = []
-    for begin, end in zip(
-        np.flatnonzero(edge == 1).tolist(), np.flatnonzero(edge == -1).tolist(), strict=True
-    ):
-        first, last = mine[begin], mine[end - 1]
+    for begin, end in zip(begins.tolist(), ends.tolist(), strict=True):
+        one, mended = ordered[begin], not last[end - 1]
         found.append(
             Spell(
-                int(first["case"]),
-                int(first["at"]),
-                int(mine["at"][end]) if end < len(mine) else 0,
+                int(one["case"]),
+                int(one["at"]),
+                int(ordered["at"][end]) if mended else 0,
                 end - begin,
-                int(first["cause"]),
-                int(first["run"]),
-                bool(last["flags"] & KNOWN),
-                begin > 0,
+                int(one["cause"]),
+                int(one["run"]),
+                bool(ordered["flags"][end - 1] & KNOWN),
+                not first[begin],
             )
         )
     return found
@@ -174,25 +173,57 @@ class Totals(Struct, frozen=True):
     """The median of their lengths, seconds; None of none."""
 
 
-def totals(ordered: Entries, broken: Sequence[Spell], begin: int, end: int) -> Totals:
-    """Of the entries of one suite, and its spells, within a stretch (seconds, UTC)."""
-    last = np.ones(len(ordered), bool)
-    if len(ordered):
-        last[:-1] = ordered["case"][1:] != ordered["case"][:-1]
-    now = ordered[last]
-    bad, is_known = are_bad(now), (now["flags"] & KNOWN) != 0
+class Counted(Struct, frozen=True):
+    """What one case came to."""
+
+    checks: int
+    runs: int
+    by_verdict: tuple[int, ...]
+    verdict: int
+    """Of its last run."""
+    known: bool
+    """Its last run was bad, and somebody knew."""
+
+
+def by_case(ordered: Entries) -> dict[int, Counted]:
+    """Of entries as `in_order` gives them."""
+    found: dict[int, Counted] = {}
+    begins = list(groups(ordered["case"]))
+    place = np.repeat(np.arange(len(begins)), [end - begin for begin, end in begins])
+    verdicts = ordered["verdict"].astype(np.int64)
+    size = len(VERDICTS)
+    counts = np.bincount(place * size + verdicts, minlength=len(begins) * size)
+    for number, (begin, end) in enumerate(begins):
+        one = ordered[end - 1]
+        found[int(one["case"])] = Counted(
+            int(one["checks"]),
+            end - begin,
+            tuple(counts[number * size : (number + 1) * size].tolist()),
+            int(one["verdict"]),
+            bool(one["flags"] & KNOWN) and int(one["verdict"]) in (FAILED, BLOCKED),
+        )
+    return found
+
+
+def totals(counted: Iterable[Counted], broken: Sequence[Spell], begin: int, end: int) -> Totals:
+    """Of some cases and their spells, within a stretch (seconds, UTC)."""
+    cases = list(counted)
     mended = [one for one in broken if one.ended and begin <= one.ended < end]
-    verdict = ordered["verdict"]
+    bad = [one for one in cases if one.verdict in (FAILED, BLOCKED)]
+
+    def times(verdict: int) -> int:
+        return sum(one.by_verdict[verdict] for one in cases)
+
     return Totals(
-        len(now),
-        int(now["checks"].sum()),
-        len(ordered),
-        int((verdict == PASSED).sum()),
-        int((verdict == FAILED).sum()),
-        int((verdict == BLOCKED).sum()),
-        int((bad & ~is_known).sum()),
-        int((bad & is_known).sum()),
-        int((now["verdict"] == UNCHECKED).sum()),
+        len(cases),
+        sum(one.checks for one in cases),
+        sum(one.runs for one in cases),
+        times(PASSED),
+        times(FAILED),
+        times(BLOCKED),
+        sum(not one.known for one in bad),
+        sum(one.known for one in bad),
+        sum(one.verdict == UNCHECKED for one in cases),
         sum(one.broke and begin <= one.began < end for one in broken),
         len(mended),
         exact_percentile((one.ended - one.began for one in mended if one.broke), 0.5),

@@ -82,6 +82,12 @@ def joined(what: What, stored: Sequence[bytes]) -> Entries:
     return np.frombuffer(b"".join(stored), DTYPES[what])
 
 
+def in_series(steps: Entries) -> Entries:
+    """Those of each series one after the other, in the order of their runs."""
+    ordered: Entries = steps[np.lexsort((steps["run"], steps["at"], steps["series"]))]
+    return ordered
+
+
 def groups(values: Entries) -> Iterator[tuple[int, int]]:
     """From where to where the same value stands, of values in their order."""
     if len(values):

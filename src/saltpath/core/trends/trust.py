@@ -4,39 +4,27 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from datetime import UTC, datetime, tzinfo
 from itertools import pairwise
 
 import numpy as np
 from msgspec import Struct
+from numpy.typing import NDArray
 
 from saltpath.core.statistics.in_common import ALPHA, Claim, Feature, in_common
-from saltpath.core.statistics.unreliable import Reliability, reliability
-from saltpath.core.trends.entries import OF_HOST, Entries, are_bad, groups
+from saltpath.core.statistics.unreliable import Reliability, all_good, reliability
+from saltpath.core.trends.days import in_order
+from saltpath.core.trends.entries import OF_HOST, PASSED, Entries, are_bad, groups
 
 LOOKED_AT = 500
 """Of the last runs of a case."""
+SHOWN = 40
+"""Of these, in a line."""
+MOST_CAUSES = 3
 MOST_NEIGHBOURS = 40
 _HOUR = "the hour"
 _BESIDE = "beside "
-
-
-class Trust(Struct, frozen=True):
-    """What is known of a case against an environment. `runs`: the entries that were looked at."""
-
-    case: int
-    found: Reliability
-    runs: Entries
-    hiccups: int
-    """Runs in which nobody answered at all: neither good nor bad."""
-
-    @property
-    def causes(self) -> list[tuple[int, int]]:
-        """The numbers of what was wrong in the runs that were bad by chance, with how often, the
-        most frequent first."""
-        places = list(self.found.places)
-        return Counter(self.runs["cause"][places].tolist()).most_common()
 
 
 class GoesWith(Struct, frozen=True):
@@ -51,15 +39,75 @@ class GoesWith(Struct, frozen=True):
     of_good: int
 
 
-def trust(ordered: Entries, builds: Mapping[int, str]) -> Iterator[Trust]:
-    """Of each case, by its entries as `in_order` gives them. `builds`: of the runs, where they are
-    known; a change of build is a change."""
-    for begin, end in groups(ordered["case"]):
-        mine = ordered[begin:end][-LOOKED_AT:]
-        nobody = (mine["flags"] & OF_HOST) != 0
-        mine = mine[~nobody]
-        found = reliability(are_bad(mine), _changes(mine, builds))
-        yield Trust(int(ordered["case"][begin]), found, mine, int(nobody.sum()))
+class Trust(Struct, frozen=True):
+    """What is known of a case against an environment, by its last runs."""
+
+    case: int
+    found: Reliability
+    looked: int
+    """Runs that were looked at."""
+    hiccups: int
+    """Runs beside these in which nobody answered at all: neither good nor bad."""
+    all_passed: bool
+    flips: int = 0
+    """How often its verdict turned."""
+    line: tuple[int, ...] = ()
+    """The last of its verdicts, the newest last."""
+    causes: tuple[tuple[int, int], ...] = ()
+    """The numbers of what was wrong in the runs that were bad by chance, with how often, the most
+    frequent first."""
+    goes_with: tuple[GoesWith, ...] = ()
+    since: int = 0
+    """When the run from which on it is judged was asked for (seconds UTC); 0: the first."""
+    last_bad: tuple[int, int, int] | None = None
+    """The last run that was bad by chance, where the case stands in it, and when it was asked for
+    (seconds UTC)."""
+
+
+def trust(
+    cases: Entries, builds: Mapping[int, str], runners: Mapping[int, str], zone: tzinfo
+) -> list[Trust]:
+    """Of each case that has entries, by the last of them. `builds`, `runners`: of the runs, where
+    they are known; a change of build is a change."""
+    ordered = in_order(cases)
+    return [
+        _trust(ordered[begin:end], cases, builds, runners, zone)
+        for begin, end in groups(ordered["case"])
+    ]
+
+
+def _trust(
+    mine: Entries,
+    every: Entries,
+    builds: Mapping[int, str],
+    runners: Mapping[int, str],
+    zone: tzinfo,
+) -> Trust:
+    case, mine = int(mine["case"][0]), mine[-LOOKED_AT:]
+    nobody = (mine["flags"] & OF_HOST) != 0
+    mine = mine[~nobody]
+    bad = are_bad(mine)
+    all_passed = bool((mine["verdict"] == PASSED).all())
+    if not bad.any():  # of most there is nothing to be said
+        return Trust(case, all_good(len(mine)), len(mine), int(nobody.sum()), all_passed)
+    found = reliability(bad, _changes(mine, builds))
+    places = list(found.places)
+    last = mine[places[-1]] if places else None
+    return Trust(
+        case,
+        found,
+        len(mine),
+        int(nobody.sum()),
+        all_passed,
+        int((np.diff(bad.astype(np.int8)) != 0).sum()),
+        tuple(mine["verdict"][-SHOWN:].tolist()),
+        tuple(Counter(mine["cause"][places].tolist()).most_common(MOST_CAUSES)),
+        tuple(goes_with(mine, places, every, runners, zone))
+        if found.judgement == "unreliable"
+        else (),
+        int(mine["at"][found.since]) if found.since else 0,
+        None if last is None else (int(last["run"]), int(last["position"]), int(last["at"])),
+    )
 
 
 def _changes(mine: Entries, builds: Mapping[int, str]) -> list[int]:
@@ -70,14 +118,18 @@ def _changes(mine: Entries, builds: Mapping[int, str]) -> list[int]:
 
 
 def goes_with(
-    one: Trust, every: Entries, runners: Mapping[int, str], zone: tzinfo
+    runs: Entries,
+    places: Sequence[int],
+    every: Entries,
+    runners: Mapping[int, str],
+    zone: tzinfo,
 ) -> list[GoesWith]:
-    """What its bad runs have in common that its good ones have not: the hour, the day of the week,
-    who carried them out, which other case ran at the same time; nothing where it may as well be
-    chance. `every`: the entries of all cases of these runs."""
-    bad = np.zeros(len(one.runs), bool)
-    bad[list(one.found.places)] = True
-    mine = one.runs[bad | ~are_bad(one.runs)]
+    """What the bad runs of a case at these places have in common that its good ones have not: the
+    hour, the day of the week, who carried them out, which other case ran at the same time; nothing
+    where it may as well be chance. `every`: the entries of all cases of these runs."""
+    bad = np.zeros(len(runs), bool)
+    bad[list(places)] = True
+    mine = runs[bad | ~are_bad(runs)]
     bad = are_bad(mine)
     moments = [datetime.fromtimestamp(at, UTC).astimezone(zone) for at in mine["at"].tolist()]
     families = [
@@ -112,25 +164,29 @@ def _kind(feature: str) -> str:
 
 def _neighbours(mine: Entries, every: Entries) -> list[Feature]:
     """Which other cases ran while it did: of those that did so in some of its runs."""
-    case, beside = int(mine["case"][0]), dict[int, set[int]]()
-    own = {int(one["run"]): _while(one) for one in mine}
-    for other in every[np.isin(every["run"], list(own)) & (every["case"] != case)]:
-        (begin, end), (start, stop) = own[int(other["run"])], _while(other)
-        if start < end and begin < stop:
-            beside.setdefault(int(other["case"]), set()).add(int(other["run"]))
-    runs = mine["run"].tolist()
-    some = [(id, there) for id, there in beside.items() if 2 < len(there) < len(runs) - 1]
-    some.sort(key=lambda item: abs(len(item[1]) - len(runs) / 2))
+    order = np.argsort(mine["run"])
+    ran, begun, ended = mine["run"][order], *_while(mine[order])
+    others = every[every["case"] != mine["case"][0]]
+    at = np.minimum(np.searchsorted(ran, others["run"]), len(ran) - 1)
+    start, stop = _while(others)
+    there = (ran[at] == others["run"]) & (start < ended[at]) & (begun[at] < stop)
+    case, run = others["case"][there], others["run"][there]
+    ids, number = np.unique(case, return_counts=True)
+    some = ids[(number > 2) & (number < len(ran) - 1)]
+    some = some[np.argsort(np.abs(number[np.isin(ids, some)] - len(ran) / 2), kind="stable")]
     return [
-        Feature(f"{_BESIDE}{id}", ["yes" if run in there else "" for run in runs])
-        for id, there in some[:MOST_NEIGHBOURS]
+        Feature(
+            f"{_BESIDE}{id}",
+            ["yes" if one else "" for one in np.isin(mine["run"], run[case == id]).tolist()],
+        )
+        for id in some[:MOST_NEIGHBOURS].tolist()
     ]
 
 
-def _while(one: Entries) -> tuple[int, int]:
-    """From when to when it ran, microseconds since its run was asked for."""
-    begun = int(one["begun"]) * 1_000
-    return begun, begun + int(one["us"])
+def _while(cases: Entries) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """From when to when each ran, microseconds since its run was asked for."""
+    begun = cases["begun"].astype(np.int64) * 1_000
+    return begun, begun + cases["us"].astype(np.int64)
 
 
 # ---- what might help

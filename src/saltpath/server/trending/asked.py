@@ -3,6 +3,7 @@ it is called."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import tzinfo
 from functools import cached_property
 
@@ -33,8 +34,9 @@ class Looked:
         self.project, self.environment = project, environment
         self.begin, self.end = begin, end
 
-    def entries(self, what: What, back_s: int = 0) -> Entries:
-        """Those of the stretch, and of so many seconds before."""
+    def entries(self, what: What, back_s: int = 0, series: Sequence[int] | None = None) -> Entries:
+        """Those of the stretch, and of so many seconds before; with `series` only of steps with
+        these numbers, and of some others."""
         return entries.entries(
             database("history"),
             self.project.id,
@@ -42,6 +44,7 @@ class Looked:
             self.environment,
             self.begin - back_s,
             self.end,
+            series,
         )
 
     @cached_property

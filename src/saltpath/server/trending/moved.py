@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-from collections import Counter
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
 
 from saltpath.core.statistics.shifts import by_how_much
 from saltpath.core.trends.changes import Moved, by_series
-from saltpath.core.trends.entries import Entries
-from saltpath.core.trends.followed import Kind
+from saltpath.core.trends.entries import STEP, Entries
 from saltpath.core.trends.lines import line, phases
-from saltpath.core.trends.spent import spent
+from saltpath.core.trends.spent import only
 from saltpath.core.trends.together import Shifted, Told, told_once
 from saltpath.server.api.views import moment, ms
 from saltpath.server.context import database
@@ -33,12 +32,19 @@ AS_EVER = 4
 def moved_view(of: Looked) -> dict[str, Any]:
     """What changed within the stretch, the greatest change first; then what takes most time, and is
     as ever."""
-    told = told_of(of)
-    steps = of.entries("step")
+    seen = looks.looks(database("history"), of.project.id, of.environment)
+    told = told_of(of, {id: one.found for id, one in seen.items() if one.found})
     shown = [one.lead.series for one in told[:MOST]]
     changed = {one.series for each in told for one in (each.lead, *each.others)}
-    quiet = _as_ever(of, steps, changed)[: max(AS_EVER, 8 - len(shown))]
-    lines = _of_each(steps, [*shown, *quiet])
+    ran = [
+        id
+        for id, one in of.series.items()
+        if id in seen and seen[id].until >= of.begin and _is_there(of, one)
+    ]
+    quiet = [id for id in ran if of.series[id].kind in ("step", "shared") and id not in changed]
+    quiet.sort(key=lambda id: (-seen[id].us, id))
+    quiet = quiet[: max(AS_EVER, 8 - len(shown))]
+    lines = _of_each(of, [*shown, *quiet])
     items = [
         {
             **_view(of, one.lead.series, lines),
@@ -52,7 +58,6 @@ def moved_view(of: Looked) -> dict[str, Any]:
         for id in quiet
         if id in lines
     ]
-    kinds = Counter(of.series[id].kind for id in np.unique(steps["series"]).tolist())
     return {
         "environment": of.environment,
         "from": moment(of.begin * SECOND_US),
@@ -60,14 +65,13 @@ def moved_view(of: Looked) -> dict[str, Any]:
         "parts": PARTS,
         "slower": sum(one.lead.moved.ratio > 1 for one in told),
         "quicker": sum(one.lead.moved.ratio < 1 for one in told),
-        "steps": kinds["step"],
+        "steps": sum(of.series[id].kind == "step" for id in ran),
         "items": items,
     }
 
 
-def told_of(of: Looked) -> list[Told]:
-    """What changed within the stretch, each cause once."""
-    found = looks.found(database("history"), of.project.id, of.environment)
+def told_of(of: Looked, found: Mapping[int, list[Moved]]) -> list[Told]:
+    """What of that changed within the stretch, each cause once."""
     place = {run: n for n, run in enumerate(sorted(of.runs, key=lambda id: (of.runs[id].at, id)))}
     shifted = [
         Shifted(
@@ -90,17 +94,8 @@ def _is_there(of: Looked, one: Series) -> bool:
     return not one.owner or one.owner in of.cases or one.owner in of.shared
 
 
-def _as_ever(of: Looked, steps: Entries, changed: set[int]) -> list[int]:
-    wanted = [
-        id
-        for id, one in of.series.items()
-        if one.kind in ("step", "shared") and id not in changed and _is_there(of, one)
-    ]
-    return [one.series for one in spent(steps, wanted)]
-
-
-def _of_each(steps: Entries, wanted: list[int]) -> dict[int, Entries]:
-    return dict(by_series(steps[np.isin(steps["series"], np.array(wanted, np.int64))]))
+def _of_each(of: Looked, wanted: list[int]) -> dict[int, Entries]:
+    return dict(by_series(only(of.entries("step", series=wanted), wanted)))
 
 
 def _view(of: Looked, id: int, lines: dict[int, Entries]) -> dict[str, Any]:
@@ -195,8 +190,7 @@ def _others(of: Looked, told: Told) -> dict[str, int]:
 def series_view(of: Looked, id: int) -> dict[str, Any]:
     """The line of one, finer, with its phases, its shifts, the builds that came and the edits of
     its case."""
-    steps = of.entries("step")
-    mine = _of_each(steps, [id]).get(id, steps[:0])
+    mine = _of_each(of, [id]).get(id, np.zeros(0, STEP))
     found = looks.found(database("history"), of.project.id, of.environment).get(id, [])
     shifts = [one for one in found if of.begin <= one.at < of.end]
     since = shifts[-1].at if shifts else of.begin
@@ -254,25 +248,25 @@ def _edits(of: Looked, one: Series) -> list[dict[str, Any]]:
     ]
 
 
-KINDS: tuple[Kind, ...] = ("case", "step", "shared", "operation", "host")
-
-
 def list_view(of: Looked, kind: str, find: str, most: int) -> list[dict[str, Any]]:
     """Whatever is followed of a kind, those that take most time first; `find`: whose name, or whose
     case's, holds this."""
-    steps, word = of.entries("step"), find.casefold()
+    seen, word = looks.looks(database("history"), of.project.id, of.environment), find.casefold()
     wanted = [
         id
         for id, one in of.series.items()
-        if one.kind == kind and _is_there(of, one) and word in _words(of, one)
+        if one.kind == kind
+        and id in seen
+        and seen[id].until >= of.begin
+        and _is_there(of, one)
+        and word in _words(of, one)
     ]
-    found = [one.series for one in spent(steps, wanted)][:most]
-    lines = _of_each(steps, found)
-    told = {one.lead.series: one for one in told_of(of)}
+    shown = sorted(wanted, key=lambda id: (-seen[id].us, id))[:most]
+    lines = _of_each(of, shown)
     items = []
-    for id in found:
-        shift = told.get(id)
-        moved = _moved(of, shift.lead.moved) if shift is not None else None
+    for id in shown:
+        shifts = [one for one in seen[id].found if of.begin <= one.at < of.end]
+        moved = _moved(of, shifts[-1]) if shifts else None
         cases = _cases_of(of, of.series[id])
         items.append({**_view(of, id, lines), "moved": moved, "cases": cases, "with": 0})
     return items

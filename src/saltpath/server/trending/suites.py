@@ -12,6 +12,7 @@ from saltpath.core.trends.days import (
     Cycle,
     Spell,
     Totals,
+    by_case,
     by_day,
     cycles,
     days_between,
@@ -33,12 +34,13 @@ def suites_view(of: Looked) -> dict[str, Any]:
     bounds = days_between(of.begin, of.end, of.zone)
     days = by_day(within, bounds, of.suite_of)
     broken = [one for one in spells(ordered) if not one.ended or one.ended >= of.begin]
+    counted = by_case(within)
     items = []
     for id, suite in of.suites.items():
         mine = {case for case, its in of.suite_of.items() if its == id}
         if not mine:
             continue
-        own = within[np.isin(within["case"], list(mine))]
+        own = [counted[case] for case in mine if case in counted]
         of_it = [one for one in broken if one.case in mine]
         items.append(
             {
@@ -58,7 +60,7 @@ def suites_view(of: Looked) -> dict[str, Any]:
         "to": moment(of.end * SECOND_US),
         "days": [f"{datetime.fromtimestamp(at, of.zone):%Y-%m-%d}" for at in bounds[:-1]],
         "items": items,
-        "all": _totals(totals(within, broken, of.begin, of.end)),
+        "all": _totals(totals(counted.values(), broken, of.begin, of.end)),
     }
 
 

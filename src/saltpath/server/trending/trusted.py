@@ -4,21 +4,16 @@ from __future__ import annotations
 
 from typing import Any
 
-import numpy as np
-
 from saltpath.core.running.cause_sentences import sentence_of
 from saltpath.core.running.causes import Failure
-from saltpath.core.trends.days import in_order
-from saltpath.core.trends.entries import PASSED, VERDICTS, Entries, are_bad
-from saltpath.core.trends.trust import GoesWith, Trust, goes_with, proposal, trust
+from saltpath.core.trends.entries import VERDICTS
+from saltpath.core.trends.trust import GoesWith, Trust, proposal, trust
 from saltpath.server.api.views import moment
 from saltpath.server.context import database
 from saltpath.server.trending.asked import MONTH_S, Looked
-from saltpath.store.trends import series
+from saltpath.store.trends import entries, series, trusts
 from saltpath.store.trends.entries import SECOND_US
 
-SHOWN = 40
-"""Of its last runs, in a line."""
 BACK_S = 3 * MONTH_S
 """So far back one looks whatever the stretch: what is said of a case needs runs."""
 NEVER = 20
@@ -26,10 +21,18 @@ NEVER = 20
 
 
 def judged(of: Looked) -> list[Trust]:
-    """Every case that there is, by the runs up to the end of the stretch."""
-    ordered = in_order(of.entries("case", max(BACK_S - (of.end - of.begin), 0)))
+    """Every case that there is, by the runs up to the end of the stretch: as it was worked out last
+    where that is later."""
+    history = database("history")
+    known = trusts.found(history, of.project.id, of.environment)
+    if known is not None and known[0] < of.end:
+        return [one for one in known[1] if one.case in of.cases]
+    begin = min(of.begin, of.end - BACK_S)
+    cases = entries.entries(history, of.project.id, "case", of.environment, begin, of.end)
     builds = {id: run.build for id, run in of.runs.items()}
-    return [one for one in trust(ordered, builds) if one.case in of.cases]
+    runners = {id: run.runner for id, run in of.runs.items() if run.runner}
+    found = trust(cases, builds, runners, of.zone)
+    return [one for one in found if one.case in of.cases]
 
 
 def trust_view(of: Looked) -> dict[str, Any]:
@@ -42,31 +45,22 @@ def trust_view(of: Looked) -> dict[str, Any]:
     causes = series.causes(
         database("history"), of.project.id, (n for one in shown for n, _ in one.causes)
     )
-    cases = of.entries("case", max(BACK_S - (of.end - of.begin), 0)) if shown else None
-    items = [_view(of, one, causes, cases) for one in shown]
     return {
         "environment": of.environment,
-        "items": items,
+        "items": [_view(of, one, causes) for one in shown],
         "unreliable": sum(one.found.judgement == "unreliable" for one in every),
         "hiccups": sum(one.hiccups for one in every),
-        "never": never(of, every),
+        "never": _never(of, every),
     }
 
 
-def _view(
-    of: Looked, one: Trust, causes: dict[int, Failure], cases: Entries | None
-) -> dict[str, Any]:
+def _view(of: Looked, one: Trust, causes: dict[int, Failure]) -> dict[str, Any]:
     head, found = of.cases[one.case], one.found
     often = [(causes[number], times) for number, times in one.causes if number in causes]
-    goes: list[GoesWith] = []
-    if found.judgement == "unreliable" and cases is not None:
-        runners = {id: run.runner for id, run in of.runs.items() if run.runner}
-        goes = goes_with(one, cases, runners, of.zone)
     proposed = ""
     if often and found.judgement == "unreliable":
         first = often[0][0]
-        proposed = proposal(first.code, first.verdict, goes, lambda id: _name(of, id))
-    last = one.runs[-SHOWN:]
+        proposed = proposal(first.code, first.verdict, one.goes_with, lambda id: _name(of, id))
     return {
         "id": head.oid,
         "name": head.name,
@@ -76,19 +70,15 @@ def _view(
         "spells": found.spells,
         "low": round(found.low, 4),
         "high": round(found.high, 4),
-        "since": moment(int(one.runs["at"][found.since]) * SECOND_US) if found.since else None,
-        "flips": int((np.diff(are_bad(one.runs).astype(np.int8)) != 0).sum()),
-        "looked": len(one.runs),
-        "line": [VERDICTS[verdict] for verdict in last["verdict"].tolist()],
+        "since": moment(one.since * SECOND_US) if one.since else None,
+        "flips": one.flips,
+        "looked": one.looked,
+        "line": [VERDICTS[verdict] for verdict in one.line],
         "causes": [
-            {
-                "sentence": sentence_of(failure),
-                "step": failure.step,
-                "times": times,
-            }
-            for failure, times in often[:3]
+            {"sentence": sentence_of(failure), "step": failure.step, "times": times}
+            for failure, times in often
         ],
-        "goesWith": [_goes(of, each) for each in goes],
+        "goesWith": [_goes(of, each) for each in one.goes_with],
         "proposal": proposed,
         "lastBad": _last_bad(of, one),
     }
@@ -112,27 +102,20 @@ def _goes(of: Looked, one: GoesWith) -> dict[str, Any]:
 
 def _last_bad(of: Looked, one: Trust) -> dict[str, Any] | None:
     """The last run in which it was bad by chance."""
-    if not one.found.places:
-        return None
-    entry = one.runs[one.found.places[-1]]
-    run = of.runs.get(int(entry["run"]))
-    if run is None:
+    run = of.runs.get(one.last_bad[0]) if one.last_bad is not None else None
+    if run is None or one.last_bad is None:
         return None
     return {
         "run": run.oid,
         "number": run.number,
-        "position": int(entry["position"]),
-        "at": moment(int(entry["at"]) * SECOND_US),
+        "position": one.last_bad[1],
+        "at": moment(one.last_bad[2] * SECOND_US),
     }
 
 
-def never(of: Looked, every: list[Trust]) -> list[dict[str, Any]]:
+def _never(of: Looked, every: list[Trust]) -> list[dict[str, Any]]:
     """The cases that passed in each of their last runs, and of how many, those of most first."""
-    found = [
-        (len(one.runs), one.case)
-        for one in every
-        if len(one.runs) >= NEVER and (one.runs["verdict"] == PASSED).all()
-    ]
+    found = [(one.looked, one.case) for one in every if one.all_passed and one.looked >= NEVER]
     return [
         {"id": of.cases[case].oid, "name": of.cases[case].name, "runs": runs}
         for runs, case in sorted(found, key=lambda item: (-item[0], item[1]))

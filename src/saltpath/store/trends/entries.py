@@ -1,17 +1,20 @@
-"""Entries of runs (core/trends/entries.py), a blob for each environment and hour. A run's are
-written once."""
+"""Entries of runs (core/trends/entries.py), a blob for each environment and hour, and of days that
+are over one for each day. A run's are written once."""
 
 from __future__ import annotations
 
 import sqlite3
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 
 from msgspec import Struct
 
-from saltpath.core.trends.entries import LAYOUT, Entries, What, joined
+from saltpath.core.trends.entries import LAYOUT, Entries, What, groups, in_series, joined
 from saltpath.store.database import write
 
 HOUR_S = 3_600
+DAY_S = 86_400
+IN_PIECE = 16
+"""Numbers of series whose entries of a day lie together."""
 SECOND_US = 1_000_000
 PIECE = 200
 """Hours that are taken away in one transaction."""
@@ -99,26 +102,106 @@ def entries(
     environment: str,
     begin: int,
     end: int,
+    series: Sequence[int] | None = None,
 ) -> Entries:
-    """Those of runs that were asked for within a stretch (seconds, UTC), in their order."""
-    rows = connection.execute(
-        "SELECT entries FROM trend_hour WHERE project = ? AND what = ? AND environment = ? AND "
-        "hour BETWEEN ? AND ? AND layout = ? ORDER BY hour",
+    """Those of runs that were asked for within a stretch (seconds, UTC), those of days that are
+    over first. `series`: only of steps with these numbers, and of some others."""
+    pieces = "" if series is None else f" AND piece IN ({', '.join(_pieces(series))})"
+    days = connection.execute(
+        "SELECT day, entries FROM trend_day WHERE project = ? AND what = ? AND environment = ? AND "
+        f"day BETWEEN ? AND ? AND layout = ?{pieces} ORDER BY day, piece",
+        (project, what, environment, begin // DAY_S, (end - 1) // DAY_S, LAYOUT),
+    )
+    found = [_within(what, row[0] * DAY_S, DAY_S, row[1], begin, end) for row in days]
+    hours = connection.execute(
+        "SELECT hour, entries FROM trend_hour WHERE project = ? AND what = ? AND environment = ? "
+        "AND hour BETWEEN ? AND ? AND layout = ? ORDER BY hour",
         (project, what, environment, begin // HOUR_S, (end - 1) // HOUR_S, LAYOUT),
     )
-    found = joined(what, [row[0] for row in rows])
-    within = (found["at"] >= begin) & (found["at"] < end)
-    return found if within.all() else found[within]
+    found += [_within(what, row[0] * HOUR_S, HOUR_S, row[1], begin, end) for row in hours]
+    return joined(what, found)
+
+
+def _pieces(series: Sequence[int]) -> list[str]:
+    return sorted({str(int(id) // IN_PIECE) for id in series}) or ["-1"]
+
+
+def _within(what: What, at: int, length: int, stored: bytes, begin: int, end: int) -> bytes:
+    """Of an hour's or a day's entries those within a stretch."""
+    if begin <= at and at + length <= end:
+        return stored
+    found = joined(what, [stored])
+    return found[(found["at"] >= begin) & (found["at"] < end)].tobytes()
+
+
+def pack(connection: sqlite3.Connection, now: int) -> Iterator[int]:
+    """Put the hours of days that are over (by a moment, seconds UTC) together, a day of an
+    environment at a time; how many hours each time. What was packed in an earlier way is read no
+    more, and stays."""
+    rows = connection.execute(
+        "SELECT DISTINCT project, what, environment, hour / 24 AS day FROM trend_hour WHERE "
+        "hour < ? AND layout = ? ORDER BY project, environment, day",
+        (now // DAY_S * 24, LAYOUT),
+    ).fetchall()
+    for project, what, environment, day in rows:
+        with write(connection):
+            yield _packed(connection, project, what, environment, day)
+
+
+def _packed(
+    connection: sqlite3.Connection, project: int, what: What, environment: str, day: int
+) -> int:
+    hours = (project, what, environment, day * 24, day * 24 + 23, LAYOUT)
+    where = "project = ? AND what = ? AND environment = ? AND hour BETWEEN ? AND ? AND layout = ?"
+    stored = connection.execute(
+        f"SELECT entries FROM trend_hour WHERE {where} ORDER BY hour", hours
+    ).fetchall()
+    found = joined(what, [row[0] for row in stored])
+    for piece, some in _in_pieces(what, found):
+        place = (project, what, environment, piece, day, LAYOUT)
+        held = connection.execute(
+            "SELECT entries FROM trend_day WHERE project = ? AND what = ? AND environment = ? AND "
+            "piece = ? AND day = ? AND layout = ?",
+            place,
+        ).fetchone()
+        whole = some if held is None else joined(what, [held[0], some.tobytes()])
+        connection.execute(
+            "INSERT OR REPLACE INTO trend_day (project, what, environment, piece, day, layout, "
+            "entries) VALUES (?, ?, ?, ?, ?, ?, ?)",
+            (*place, in_series(whole).tobytes() if what == "step" else whole.tobytes()),
+        )
+    connection.execute(f"DELETE FROM trend_hour WHERE {where}", hours)
+    return len(stored)
+
+
+def _in_pieces(what: What, found: Entries) -> Iterator[tuple[int, Entries]]:
+    if what == "case":
+        yield 0, found
+        return
+    ordered = in_series(found)
+    for begin, end in groups(ordered["series"] // IN_PIECE):
+        yield int(ordered["series"][begin]) // IN_PIECE, ordered[begin:end]
 
 
 def environments(connection: sqlite3.Connection, project: int) -> list[str]:
     """Those that there are entries of, the one with the newest first."""
     rows = connection.execute(
-        "SELECT environment FROM trend_hour WHERE project = ? AND what = 'case' GROUP BY "
-        "environment ORDER BY MAX(hour) DESC, COUNT(*) DESC",
+        "SELECT environment FROM (SELECT environment, MAX(hour) AS hour, COUNT(*) AS many FROM "
+        "trend_hour WHERE project = ?1 AND what = 'case' GROUP BY environment UNION ALL SELECT "
+        "environment, MAX(day) * 24, COUNT(*) FROM trend_day WHERE project = ?1 AND what = 'case' "
+        "GROUP BY environment) GROUP BY environment ORDER BY MAX(hour) DESC, SUM(many) DESC",
         (project,),
     )
     return [row[0] for row in rows]
+
+
+def places(connection: sqlite3.Connection) -> list[tuple[int, str]]:
+    """Every project, and environment, that there are entries of."""
+    rows = connection.execute(
+        "SELECT project, environment FROM trend_hour UNION SELECT project, environment FROM "
+        "trend_day"
+    )
+    return [(row[0], row[1]) for row in rows]
 
 
 def runs_between(
@@ -134,17 +217,18 @@ def runs_between(
 
 
 def take_away(connection: sqlite3.Connection, project: int, before: int) -> Iterator[int]:
-    """What is older than a moment (seconds, UTC), some hours at a time; how many each time."""
-    while True:
-        with write(connection):
-            gone = connection.execute(
-                "DELETE FROM trend_hour WHERE rowid IN (SELECT rowid FROM trend_hour WHERE "
-                "project = ? AND hour < ? LIMIT ?)",
-                (project, before // HOUR_S, PIECE),
-            ).rowcount
-        if not gone:
-            break
-        yield gone
+    """What is older than a moment (seconds, UTC), some at a time; how many each time."""
+    for table, unit, length in (("trend_hour", "hour", HOUR_S), ("trend_day", "day", DAY_S)):
+        while True:
+            with write(connection):
+                gone = connection.execute(
+                    f"DELETE FROM {table} WHERE rowid IN (SELECT rowid FROM {table} WHERE "
+                    f"project = ? AND {unit} < ? LIMIT ?)",
+                    (project, before // length, PIECE),
+                ).rowcount
+            if not gone:
+                break
+            yield gone
     with write(connection):
         gone = connection.execute(
             "DELETE FROM trend_run WHERE project = ? AND at < ?", (project, before * SECOND_US)

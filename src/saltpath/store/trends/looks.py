@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sqlite3
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 
 from msgspec import Struct, json
 
@@ -12,19 +12,21 @@ from saltpath.store.database import write
 
 
 class Look(Struct, frozen=True):
-    """`until`: the last run that it has looked at was asked for then (seconds, UTC)."""
+    """`until`: the last run that it has looked at was asked for then (seconds, UTC); `us`: what it
+    took in all over the thirty days before, microseconds."""
 
     until: int
+    us: int
     found: list[Moved]
 
 
 def looks(connection: sqlite3.Connection, project: int, environment: str) -> dict[int, Look]:
     """By the number of the series."""
     rows = connection.execute(
-        "SELECT series, until, found FROM trend_look WHERE project = ? AND environment = ?",
+        "SELECT series, until, us, found FROM trend_look WHERE project = ? AND environment = ?",
         (project, environment),
     )
-    return {row[0]: Look(row[1], json.decode(row[2], type=list[Moved])) for row in rows}
+    return {row[0]: Look(row[1], row[2], _read(row[3])) for row in rows}
 
 
 def found(connection: sqlite3.Connection, project: int, environment: str) -> dict[int, list[Moved]]:
@@ -34,34 +36,23 @@ def found(connection: sqlite3.Connection, project: int, environment: str) -> dic
         "found <> '[]'",
         (project, environment),
     )
-    return {row[0]: json.decode(row[1], type=list[Moved]) for row in rows}
+    return {row[0]: _read(row[1]) for row in rows}
 
 
-def to_look_through(connection: sqlite3.Connection) -> list[tuple[int, str]]:
-    """Projects and environments with entries of later hours than were looked at."""
-    rows = connection.execute(
-        "SELECT h.project, h.environment FROM (SELECT project, environment, MAX(hour) AS hour FROM "
-        "trend_hour WHERE what = 'step' GROUP BY project, environment) h LEFT JOIN (SELECT "
-        "project, environment, MAX(until) AS until FROM trend_look GROUP BY project, environment) "
-        "l ON l.project = h.project AND l.environment = h.environment "
-        "WHERE l.until IS NULL OR (h.hour + 1) * 3600 > l.until"
-    )
-    return [(row[0], row[1]) for row in rows]
+def _read(text: str) -> list[Moved]:
+    return [] if text == "[]" else json.decode(text, type=list[Moved])
 
 
 def note(
-    connection: sqlite3.Connection,
-    project: int,
-    environment: str,
-    seen: Mapping[int, tuple[int, Sequence[Moved]]],
+    connection: sqlite3.Connection, project: int, environment: str, seen: Mapping[int, Look]
 ) -> None:
-    """What was found of some series, up to when."""
+    """What was found of some series, by their numbers."""
     with write(connection):
         connection.executemany(
-            "INSERT OR REPLACE INTO trend_look (series, environment, project, until, found) "
-            "VALUES (?, ?, ?, ?, ?)",
+            "INSERT OR REPLACE INTO trend_look (series, environment, project, until, us, found) "
+            "VALUES (?, ?, ?, ?, ?, ?)",
             [
-                (series, environment, project, until, json.encode(list(moved)).decode())
-                for series, (until, moved) in seen.items()
+                (id, environment, project, one.until, one.us, json.encode(one.found).decode())
+                for id, one in seen.items()
             ],
         )

@@ -21,9 +21,18 @@ CREATE TABLE trend_hour (
     project INTEGER NOT NULL, what TEXT NOT NULL, environment TEXT NOT NULL, hour INTEGER NOT NULL, layout INTEGER NOT NULL, entries BLOB NOT NULL,
     UNIQUE (project, what, environment, hour)
 );
--- What was last found in the times of a series against an environment (core/trends/changes.py), up to which moment (seconds UTC); `found` is JSON.
+-- The same, of days that are over: of steps in pieces by their series (its number / 16), in their order.
+CREATE TABLE trend_day (
+    project INTEGER NOT NULL, what TEXT NOT NULL, environment TEXT NOT NULL, piece INTEGER NOT NULL, day INTEGER NOT NULL, layout INTEGER NOT NULL,
+    entries BLOB NOT NULL, UNIQUE (project, what, environment, piece, day)
+);
+-- Which cases can be trusted (core/trends/trust.py), by the runs up to a moment (seconds UTC), as JSON.
+CREATE TABLE trend_trust (
+    project INTEGER NOT NULL, environment TEXT NOT NULL, until INTEGER NOT NULL, found TEXT NOT NULL, PRIMARY KEY (project, environment)
+) WITHOUT ROWID;
+-- What was last found in the times of a series against an environment (core/trends/changes.py), up to which moment (seconds UTC); `us`: what it took in all over 30 days; `found` is JSON.
 CREATE TABLE trend_look (
-    series INTEGER NOT NULL, environment TEXT NOT NULL, project INTEGER NOT NULL, until INTEGER NOT NULL, found TEXT NOT NULL,
-    PRIMARY KEY (series, environment)
+    series INTEGER NOT NULL, environment TEXT NOT NULL, project INTEGER NOT NULL, until INTEGER NOT NULL, us INTEGER NOT NULL,
+    found TEXT NOT NULL, PRIMARY KEY (series, environment)
 ) WITHOUT ROWID;
 CREATE INDEX trend_look_found ON trend_look (project, environment) WHERE found <> '[]'
