@@ -27,6 +27,8 @@ PACK_S = 60.0
 NOTICE_S = 10.0
 SUM_S = 2.0
 LOOK_S = 60.0
+TREND_DAYS = 1_100
+"""What runs of cases add up to is kept so long, longer than these."""
 FRESH_S = 300
 """Runs of watches stay fresh so long."""
 log = logging.getLogger("saltpath.keeper")
@@ -137,7 +139,7 @@ def keep_house(folder: Path, shutdown: ShutdownSignal | None = None) -> int:
     history = connect(folder, "history")
     try:
         for rows in chain(
-            keeping.take_away(main, evidence, now_us()), _of_watches(main, history, now_us())
+            keeping.take_away(main, evidence, now_us()), _of_history(main, history, now_us())
         ):
             taken += rows
             if shutdown is not None and shutdown.wait(PAUSE_S):
@@ -148,10 +150,14 @@ def keep_house(folder: Path, shutdown: ShutdownSignal | None = None) -> int:
     return taken
 
 
-def _of_watches(main: sqlite3.Connection, history: sqlite3.Connection, now: int) -> Iterator[int]:
+def _of_history(main: sqlite3.Connection, history: sqlite3.Connection, now: int) -> Iterator[int]:
+    from saltpath.store.trends import entries  # it brings numpy
+
     for project in projects.projects(main):
         rules = keeping.rules_of(main, project.id)
-        yield from retention.take_away(history, project.id, rules, now // 1_000_000)
+        second = now // 1_000_000
+        yield from retention.take_away(history, project.id, rules, second)
+        yield from entries.take_away(history, project.id, second - TREND_DAYS * 86_400)
     yield from retention.unused(history)
 
 
