@@ -33,7 +33,7 @@ class People(BrowserTest):
         page.get_by_label("Name to sign in by").fill(sign_in)
         page.get_by_label("Password").fill(PASSWORD)
         page.get_by_role("button", name="Come in").click()
-        page.get_by_role("heading", name="Cases").wait_for()
+        page.get_by_role("navigation", name="Places").wait_for()
 
     def sign_in_by_password(self, page: Page, name: str, password: str) -> None:
         page.get_by_label("Name").fill(name)
@@ -57,7 +57,7 @@ class People(BrowserTest):
         other.get_by_role("alert").filter(has_text="commonly used").wait_for()
         other.get_by_label("Password").fill(PASSWORD)
         other.get_by_role("button", name="Come in").click()
-        other.get_by_role("heading", name="Cases").wait_for()
+        other.get_by_role("navigation", name="Places").wait_for()
         self.assertNotIn(link.rpartition("#")[2], other.evaluate("location.href"))
         other.goto(link)
         other.get_by_role("alert").filter(has_text="was used already").wait_for()
@@ -113,7 +113,7 @@ class People(BrowserTest):
         self.sign_in_by_password(other, "siv", PASSWORD)
         other.get_by_label("Code").fill(code)
         other.get_by_role("button", name="Sign in").click()
-        other.get_by_role("heading", name="Cases").wait_for()
+        other.get_by_role("navigation", name="Places").wait_for()
 
     def test_a_key_is_made_and_ended(self):
         self.go("/you")
@@ -177,7 +177,7 @@ class People(BrowserTest):
         self.page.get_by_text("who came has no part here").wait_for()
         provider.says["groups"] = ["testers"]
         other.get_by_role("link", name="Sign in with Harbour accounts").click()
-        other.get_by_role("heading", name="Cases").wait_for()
+        other.get_by_role("navigation", name="Places").wait_for()
         other.get_by_role("link", name="Runs").first.wait_for()
         self.app.ask("PATCH", "/installation/provider", {"issuer": ""})
         self.page.reload()
@@ -195,7 +195,7 @@ class People(BrowserTest):
         other.get_by_role("link", name="Sign in with Harbour accounts").click()
         other.get_by_role("button", name="Alva Roos").wait_for()
         path = "/accounts"
-        other.get_by_role("heading", name="Cases").wait_for()
+        other.get_by_role("navigation", name="Places").wait_for()
         account = next(one for one in self.app.get(path)["items"] if one["name"] == "Alva Roos")
         self.app.ask("POST", f"/accounts/{account['id']}/sessions/end")
         dialog = other.get_by_role("dialog", name="You are signed out here")

@@ -21,7 +21,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from saltpath.core.answers.exchange import Exchange, Times
-from saltpath.core.cases.case import Case, Request, Step
+from saltpath.core.cases.case import Case, Step
 from saltpath.core.cases.expectations import Check, Expectation
 from saltpath.core.cases.shared import linked
 from saltpath.core.checks.judge import unjudged
@@ -161,6 +161,16 @@ def fill(folder: Path, now_us: int, host: str) -> None:
 
 def _own_checks(step: Step) -> list[Expectation]:
     return [one for one in step.expect if not one.advice and not one.off]
+
+
+def _method(step: Step) -> str:
+    return step.where_to().partition(" ")[0] if step.sends else ""
+
+
+def _path(step: Step) -> str:
+    """Its path, with something in the place of what is inserted."""
+    parts = step.address.parts if step.address is not None else ()
+    return "".join(part if isinstance(part, str) else "1" for part in parts).removeprefix("1")
 
 
 class _Past:
@@ -309,8 +319,8 @@ class _Past:
         inner: str = "",
     ) -> StepFinished:
         here = wrong if wrong is not None and wrong.step == step.key else None
-        if isinstance(step, Request):
-            us = self._length(step.method, self._path(step), at)
+        if step.sends:
+            us = self._length(_method(step), _path(step), at)
         if here is not None and here.verdict == "blocked":
             us = 5 * SECOND_US
         why = as_masked(here.why) if here is not None else None
@@ -326,7 +336,7 @@ class _Past:
         if here is not None and here.verdict == "blocked":
             outcomes = []
         status = self._status(step, here)
-        exchanges = (self._exchange(step, at, us, status),) if isinstance(step, Request) else ()
+        exchanges = (self._exchange(step, at, us, status),) if step.sends else ()
         return StepFinished(
             at + us,
             0,
@@ -352,7 +362,7 @@ class _Past:
     def _verdict(self, step: Step, wrong: Wrong | None) -> Verdict:
         if wrong is not None:
             return wrong.verdict
-        cleans_up = isinstance(step, Request) and step.method == "DELETE"
+        cleans_up = _method(step) == "DELETE"
         return "passed" if _own_checks(step) or not step.answered or cleans_up else "unchecked"
 
     def _length(self, method: str, path: str, at: int) -> int:
@@ -364,11 +374,6 @@ class _Past:
         by_day = 1 + 0.03 * sin(2 * pi * (at / SECOND_US % 86_400) / 86_400)
         return round(usual * by_day * self._chance.lognormvariate(0, SPREAD)) + 1_500
 
-    def _path(self, step: Request) -> str:
-        """Its path, with something in the place of what is inserted."""
-        parts = [part if isinstance(part, str) else "1" for part in step.address.parts]
-        return "".join(parts).removeprefix("1")
-
     def _status(self, step: Step, wrong: Wrong | None) -> int:
         if wrong is not None and wrong.verdict == "blocked":
             return 0
@@ -377,16 +382,16 @@ class _Past:
                 if wrong is not None and place == wrong.check:
                     return int(wrong.why.params["actual"])
                 return one.expected
-        return 200 if isinstance(step, Request) else 0
+        return 200 if step.sends else 0
 
-    def _exchange(self, step: Request, at: int, us: int, status: int) -> Exchange:
-        path = self._path(step)
-        sent = f"{step.method} {path} HTTP/1.1\r\nHost: {self._host}\r\n\r\n".encode()
+    def _exchange(self, step: Step, at: int, us: int, status: int) -> Exchange:
+        method, path = _method(step), _path(step)
+        sent = f"{method} {path} HTTP/1.1\r\nHost: {self._host}\r\n\r\n".encode()
         connect, body = 400, b"{}" if status else b""
         waiting = round((us - connect) * 0.9)
         received = f"HTTP/1.1 {status} \r\nContent-Type: application/json\r\n\r\n".encode()
         return Exchange(
-            step.method,
+            method,
             f"http://{self._host}{path}",
             sent,
             b"",

@@ -2547,7 +2547,7 @@ export interface paths {
         };
         get?: never;
         /** Say that one has looked at today */
-        put: operations["noteSeen"];
+        put: operations["putVisit"];
         post?: never;
         delete?: never;
         options?: never;
@@ -12208,7 +12208,7 @@ export interface operations {
             };
         };
     };
-    noteSeen: {
+    putVisit: {
         parameters: {
             query: {
                 /** @description the project's identity */

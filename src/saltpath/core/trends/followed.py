@@ -9,7 +9,7 @@ from typing import Literal
 
 from msgspec import Struct
 
-from saltpath.core.cases.case import Case, Request, Step
+from saltpath.core.cases.case import Case, Step
 from saltpath.core.references.templates import Template
 
 Kind = Literal["case", "step", "shared", "operation", "host"]
@@ -38,8 +38,9 @@ def followed_in(case: Case) -> Iterator[Followed]:
 
 
 def _of(step: Step) -> Iterator[Followed]:
-    if isinstance(step, Request):
-        yield Followed(step.key, step.name, operation=operation_of(step.method, step.address))
+    if step.sends and step.address is not None:
+        method = step.where_to().partition(" ")[0]
+        yield Followed(step.key, step.name, operation=operation_of(method, step.address))
     elif step.answered or step.uses:
         yield Followed(step.key, step.name, shared=step.uses)
     for inner in step.inside:

@@ -76,8 +76,8 @@ def read_today() -> Response:
 
 
 @today_api.put("/today/seen")
-@declared("noteSeen", "Say that one has looked at today", None, PROJECT, may="read")
-def note_seen() -> Response:
+@declared("putVisit", "Say that one has looked at today", None, PROJECT, may="read")
+def put_visit() -> Response:
     """What happens from now on is news at the next visit, which begins after half an hour without
     a look."""
     project = project_asked()
