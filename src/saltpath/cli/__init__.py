@@ -15,6 +15,7 @@ import click
 COMMANDS = {
     "run": "running:run",
     "check": "checking:check",
+    "verify": "verifying:verify",
     "serve": "serving:serve",
     "demo": "serving:demo",
     "export": "keeping:export_project",

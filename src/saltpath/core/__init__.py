@@ -12,6 +12,7 @@ checks        relations, groups, loose values; outcomes; sentences both ways
 running       plan, finished request, events, outputs, totals
 tables        rows and columns
 statistics    what is said of many results
+proof         records that somebody else can check
 watching      when watches are due, and what becomes of their verdicts
 trends        what runs of cases add up to over days and months
 format        documents read and written

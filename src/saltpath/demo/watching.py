@@ -29,7 +29,7 @@ from saltpath.runner import noticing
 from saltpath.runner.keeper import FRESH_S
 from saltpath.runner.watch_ledger import Active, WatchLedger
 from saltpath.store.database import connect, write
-from saltpath.store.history import alerts, blocks, runs, slabs
+from saltpath.store.history import alerts, blocks, heads, runs, slabs
 from saltpath.store.history.runs import SECOND_US, Claim, Ended
 
 DAY_US = 86_400 * SECOND_US
@@ -115,6 +115,8 @@ def fill(folder: Path, now_us: int) -> None:
             for hours in (30, 2, 0):  # a change is believed when two looks agree
                 moment = now_us - hours * HOUR_US
                 noticing.look_for_slower(main, history, moment)
+        for _ in heads.seal(history, now, now - 31 * DAY_US // SECOND_US):
+            pass
         for alert in alerts.unplanned(history):
             alerts.plan(history, alert, ())
 

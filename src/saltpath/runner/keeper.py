@@ -167,12 +167,13 @@ def sum_up_watches(folder: Path, now: float, shutdown: ShutdownSignal | None = N
     with closing(connect(folder, "history")) as history:
         if not runs.any_watched(history):
             return 0
-        from saltpath.store.history import blocks, slabs  # they bring numpy
+        from saltpath.store.history import blocks, heads, slabs  # they bring numpy
 
         done = 0
         pieces = chain(
             blocks.pack(history, int(now) - FRESH_S),
             slabs.roll_up(history, int(now)),
+            heads.seal(history, int(now)),
             _bound(folder, history, int(now * 1_000_000)),
         )
         for _ in pieces:

@@ -36,6 +36,7 @@ from saltpath.server.api.outline_api import outline_api
 from saltpath.server.api.outputs_api import outputs_api
 from saltpath.server.api.people_api import people_api
 from saltpath.server.api.pictures_api import add_pictures, pictures_api
+from saltpath.server.api.proof_api import proof_api
 from saltpath.server.api.proposals_api import proposals_api
 from saltpath.server.api.provider_api import Begun, provider_api
 from saltpath.server.api.reach_api import reach_api
@@ -105,6 +106,7 @@ BLUEPRINTS = (
     causes_api,
     known_api,
     watch_runs_api,
+    proof_api,
     today_api,
     trends_api,
     watches_api,

@@ -2521,6 +2521,57 @@ export interface paths {
         patch: operations["noteTrouble"];
         trace?: never;
     };
+    "/watches/proof": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A supplier report that can be checked */
+        get: operations["readProof"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/verify.py": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The file that checks supplier reports */
+        get: operations["readVerifier"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/watches/heads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The last sealed hour of each watch */
+        get: operations["listHeads"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/today": {
         parameters: {
             query?: never;
@@ -4684,6 +4735,12 @@ export interface components {
             kind: "outage" | "burn" | "slower";
             since: string;
             cause: string;
+        };
+        SealedHour: {
+            id: string;
+            name: string;
+            hour: string;
+            head: string;
         };
         Burn: {
             seconds: number;
@@ -12161,6 +12218,112 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Trouble"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readProof: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description where the stretch begins (RFC 3339); thirty days ago unless it is said */
+                from?: string;
+                /** @description where it ends; now unless it is said */
+                to?: string;
+                /** @description only the watches of this supplier */
+                supplier?: string;
+                /** @description only this watch */
+                watch?: string;
+                /** @description html, which can be checked, or xlsx */
+                form?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": string;
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readVerifier: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/x-python": string;
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listHeads: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["SealedHour"][];
+                        next: string | null;
+                    };
                 };
             };
             /** @description a problem */

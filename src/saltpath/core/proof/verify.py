@@ -269,7 +269,7 @@ def _faults_of(watch: dict[str, Any], begin: int, end: int) -> Iterator[str]:
                 fault = _fault_of_record(one, leaves[place], at)
                 if fault:
                     yield f"{when}: {fault}"
-        yield from _left_out(watch, at, runs, mine)
+        yield from _left_out(watch, runs, mine)
     for hour_of, place in evidence:
         yield f"{moment(hour_of * HOUR)}: record {place} belongs to no sealed hour: it was added"
 
@@ -292,18 +292,14 @@ def _fault_of_record(one: dict[str, Any], leaf: bytes, hour: int) -> str:
 
 
 def _left_out(
-    watch: dict[str, Any],
-    hour: int,
-    runs: Sequence[tuple[int, int, int, int]],
-    mine: dict[int, Any],
+    watch: dict[str, Any], runs: Sequence[tuple[int, int, int, int]], mine: dict[int, Any]
 ) -> Iterator[str]:
     """First bad runs of outages whose record was kept and is not there."""
     there = {json.loads(one["record"]).get("due") for one in mine.values() if one is not None}
-    firsts = {began for began, _, _ in watch["claims"]["outages"]}
+    firsts = {began for began, _, _ in watch["claims"]["outages"]} - set(watch["gone"])
     for due, flag, _, _ in runs:
         if due in firsts and flag & KEPT and due not in there:
             yield f"{moment(due)}: what the first bad run of this outage saw was left out"
-    del hour
 
 
 def moment(second: int) -> str:
@@ -341,6 +337,8 @@ def main(arguments: Sequence[str]) -> int:
         print(f"{watch['name']}: {available(said)} of the time, {len(said['outages'])} outages")
         print(f"  {len(watch['hours'])} hours, {said['runs']} runs, last head", end=" ")
         print(watch["hours"][-1]["head"] if watch["hours"] else "none")
+        for due in watch["gone"]:
+            print(f"  what the first bad run of {moment(due)} saw is said to be kept no more")
     known = {head for heads in heads_in(record).values() for head in heads}
     for head in wanted:
         if head.lower() not in known:

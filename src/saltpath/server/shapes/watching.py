@@ -52,6 +52,7 @@ SHAPES: dict[str, Any] = {
         muted=ref("Muted"),
     ),
     "WatchTrouble": shape(kind=TROUBLE_KIND, since=TEXT, cause=TEXT),
+    "SealedHour": shape(id=TEXT, name=TEXT, hour=TEXT, head=TEXT),
     "Burn": shape(
         **dict.fromkeys(("seconds", "shortSeconds", "bad"), WHOLE),
         **dict.fromkeys(("rate", "shortRate", "most"), NUMBER),

@@ -1,0 +1,6 @@
+-- Hours of a watch that are sealed (core/proof/verify.py): `number` of records and their `root`, the digest of the hour's runs, the head over these and the head before.
+-- `leaves`: the hashes of the records, where one of them is kept for long; else empty.
+CREATE TABLE watch_head (
+    watch INTEGER NOT NULL, hour INTEGER NOT NULL, number INTEGER NOT NULL, root BLOB NOT NULL, runs BLOB NOT NULL, head BLOB NOT NULL,
+    leaves BLOB NOT NULL, PRIMARY KEY (watch, hour)
+) WITHOUT ROWID
