@@ -25,6 +25,7 @@ from saltpath.core.watching.alerts import signed
 from saltpath.engine.client import Client
 from saltpath.engine.here import is_here
 from saltpath.engine.loop import Strand, run_in_loop
+from saltpath.runner import daily
 from saltpath.runner.alerting import Alerting
 from saltpath.store import reaching, routes, secrets
 from saltpath.store.database import connect, now_us
@@ -61,6 +62,7 @@ class Teller:
         main, history = connect(self._folder, "main"), connect(self._folder, "history")
         with closing(main), closing(history):
             Alerting(main, history, self._folder, self._address).look(self._clock())
+            daily.look(main, history, self._folder, self._address, self._clock())
             found = alerts.due(history, self._clock(), AT_ONCE)
             reach = reaching.reach(main, self._own_port)
             for one in found:

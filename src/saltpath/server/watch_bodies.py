@@ -85,6 +85,12 @@ class RouteChange(Body, frozen=True):
     """It also tells of watches with one of these tags."""
     only_urgent: bool | UnsetType = UNSET
     """It tells only of outages and of allowances that are used up too fast, of urgent watches."""
+    daily: Annotated[str, Meta(max_length=20, description="a time such as 07:30")] | UnsetType = (
+        UNSET
+    )
+    """When it sends what Today says, on working days, by the project's clocks; empty: never."""
+    heads: bool | UnsetType = UNSET
+    """Whether it sends, each day, the heads of the sealed record of watches."""
     then: Annotated[str, Meta(max_length=200, description="another route")] | UnsetType = UNSET
     """The route that is used when nobody has taken it after a while; empty: none."""
     then_after: Annotated[str, Meta(max_length=50)] | UnsetType = UNSET

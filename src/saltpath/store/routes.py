@@ -45,6 +45,11 @@ class Route(Struct, frozen=True, omit_defaults=True):
     then: str = ""
     """Another route, by name, that is used when nobody has taken it after a while."""
     then_after_s: int = 900
+    daily: str = ""
+    """At which time of the project's clocks it sends what Today says, on working days, such as
+    07:30; empty: never."""
+    heads: bool = False
+    """Each day it sends the heads of the sealed record of watches."""
 
 
 class StoredRoute(Struct, frozen=True):

@@ -4882,6 +4882,8 @@ export interface components {
             hours: string[];
             tags: string[];
             onlyUrgent: boolean;
+            daily: string;
+            heads: boolean;
             muted: components["schemas"]["Muted"];
             hasSecret: boolean;
             toldOf: string[];
@@ -4893,7 +4895,7 @@ export interface components {
             text: string;
             at: string;
             /** @enum {string} */
-            kind: "outage" | "burn" | "slower" | "recovery" | "reminder" | "test";
+            kind: "outage" | "burn" | "slower" | "recovery" | "reminder" | "test" | "today" | "heads";
             /** @enum {string} */
             state: "waiting" | "delivered" | "given up";
             due: string | null;
@@ -5582,6 +5584,9 @@ export interface components {
             /** @description at most 50 tags of 1 to 200 characters each */
             tags?: string[];
             onlyUrgent?: boolean;
+            /** @description a time such as 07:30 */
+            daily?: string;
+            heads?: boolean;
             /** @description another route */
             then?: string;
             thenAfter?: string;
@@ -5613,6 +5618,9 @@ export interface components {
             /** @description at most 50 tags of 1 to 200 characters each */
             tags?: string[];
             onlyUrgent?: boolean;
+            /** @description a time such as 07:30 */
+            daily?: string;
+            heads?: boolean;
             /** @description another route */
             then?: string;
             thenAfter?: string;

@@ -53,6 +53,7 @@ const ofWatches = {
   allowances: about("allowances", api.allowances),
   routes: about("routes", api.routes),
   alertMessages: about("alert messages", api.alertMessages),
+  heads: about("heads", api.heads),
   watchRange: (project: Maybe<string>, stretch: Stretch) =>
     queryOptions({
       queryKey: ["watch range", project, stretch] as const,

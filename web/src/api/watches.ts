@@ -40,6 +40,11 @@ export const watchesApi = {
     ask<Page<Shapes["Trouble"]>>(
       `/troubles?project=${q(project)}&${between(stretch)}${watch ? `&watch=${q(watch)}` : ""}`,
     ),
+  heads: (project: string) => ask<Page<Shapes["SealedHour"]>>(`/watches/heads?project=${q(project)}`),
+  /** Where a supplier report is saved from. */
+  proofFile: (project: string, { from, to, supplier }: Stretch & { supplier: string }, form: string) =>
+    `/api/v1/watches/proof?project=${q(project)}&${between({ from, to })}&form=${form}${supplier ? `&supplier=${q(supplier)}` : ""}`,
+  verifierFile: () => "/api/v1/verify.py",
   routes: (project: string) => ask<Page<Shapes["Route"]>>(`/routes?project=${q(project)}`),
   addRoute: (route: Shapes["NewRoute"]) => send<Shapes["Route"]>("/routes", route),
   changeRoute: (route: Shapes["Route"], change: Shapes["RouteChange"]) =>

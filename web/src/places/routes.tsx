@@ -21,6 +21,7 @@ const PAGES: Record<string, Load> = {
   watches: () => import("./watches/WatchesPage").then((part) => part.WatchesPage),
   "watches/new": () => import("./watches/NewWatchPage").then((part) => part.NewWatchPage),
   "watches/wall": () => import("./watches/WallPage").then((part) => part.WallPage),
+  "watches/report": () => import("./watches/SupplierPage").then((part) => part.SupplierPage),
   "watches/routes": () => import("./watches/RoutesPage").then((part) => part.RoutesPage),
   "watches/:id": () => import("./watches/WatchPage").then((part) => part.WatchPage),
   today: () => import("./today/TodayPage").then((part) => part.TodayPage),

@@ -21,7 +21,8 @@ from saltpath.core.values.measures import counted
 
 TroubleKind = Literal["outage", "burn", "slower"]
 """`burn`: an allowance is used up too fast. Each is told when it begins."""
-Kind = Literal["outage", "burn", "slower", "recovery", "reminder", "test"]
+Kind = Literal["outage", "burn", "slower", "recovery", "reminder", "test", "today", "heads"]
+"""`today`: what is worth a look, each working day; `heads`: of the sealed record, each day."""
 TOGETHER_S = 60
 """What has one cause within so long is one message."""
 REMIND_AFTER_S = (3_600, 4 * 3_600, 12 * 3_600, 24 * 3_600)
@@ -179,6 +180,9 @@ def lasting(seconds: int) -> str:
 # ---- webhooks
 
 
+_NO_STATE: tuple[Kind, ...] = ("test", "today", "heads")
+
+
 def body_of(template: str, kind: Kind, made: Message, told: Sequence[Told], project: str) -> bytes:
     """What a webhook is sent: a template with its places filled, each as text within JSON; or, of
     none, all that is known."""
@@ -190,7 +194,7 @@ def body_of(template: str, kind: Kind, made: Message, told: Sequence[Told], proj
             "sentence": made.subject,
             "text": made.text,
             "link": told[0].link if told else "",
-            "state": "test" if kind == "test" else state,
+            "state": kind if kind in _NO_STATE else state,
             "watches": ", ".join(one.name for one in told),
         }
         quoted = {name: plain.write_json(value).decode()[1:-1] for name, value in values.items()}
@@ -200,8 +204,9 @@ def body_of(template: str, kind: Kind, made: Message, told: Sequence[Told], proj
         "type": f"watch.{kind}",
         "data": {
             "project": project,
-            "state": "test" if kind == "test" else state,
+            "state": kind if kind in _NO_STATE else state,
             "sentence": made.subject,
+            "text": made.text,
             "watches": [
                 {
                     "name": one.name,

@@ -3,6 +3,7 @@ of which nobody is told for a while."""
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 from flask import Blueprint, Response
@@ -286,6 +287,10 @@ def _changed(held: Route, data: RouteChange, project: int) -> Route:
         said["tags"] = tuple(dict.fromkeys(filter(None, (one.strip() for one in data.tags))))
     if data.only_urgent is not UNSET:
         said["only_urgent"] = data.only_urgent
+    if data.daily is not UNSET:
+        said["daily"] = _clock(data.daily.strip())
+    if data.heads is not UNSET:
+        said["heads"] = data.heads
     if data.hours is not UNSET:
         said["hours"] = tuple(str(_read(read_hours, one, "hours")) for one in data.hours)
     if data.then_after is not UNSET:
@@ -297,6 +302,17 @@ def _changed(held: Route, data: RouteChange, project: int) -> Route:
     _read(read_template, made.template, "template")
     _check(made, project)
     return made
+
+
+_CLOCK = re.compile(r"([01]?[0-9]|2[0-3]):([0-5][0-9])")
+
+
+def _clock(text: str) -> str:
+    """`7:30` as 07:30. Raises Refused."""
+    found = _CLOCK.fullmatch(text)
+    if text and found is None:
+        raise Refused(422, "daily", "Give a time such as 07:30, or nothing.")
+    return f"{int(found[1]):02d}:{found[2]}" if found else ""
 
 
 def _read(read: Any, text: str, name: str) -> Any:
@@ -356,6 +372,8 @@ def _view(stored: StoredRoute, told_of: list[str]) -> dict[str, Any]:
         "hours": list(route.hours),
         "tags": list(route.tags),
         "onlyUrgent": route.only_urgent,
+        "daily": route.daily,
+        "heads": route.heads,
         "muted": muted_view(stored.id, "route"),
         "then": route.then,
         "thenAfter": _every(route.then_after_s),

@@ -170,6 +170,17 @@ def put(
     return _message(connection, "id = ?", id)
 
 
+def first_of_day(connection: sqlite3.Connection, route: int, what: str, day: str) -> bool:
+    """Whether a route has not sent this yet that is sent once a day; from now on it has."""
+    with write(connection):
+        return bool(
+            connection.execute(
+                "INSERT OR IGNORE INTO route_day (route, what, day) VALUES (?, ?, ?)",
+                (route, what, day),
+            ).rowcount
+        )
+
+
 def drop(connection: sqlite3.Connection, of: Sequence[Waiting]) -> None:
     """Nothing is told of it: its route is gone."""
     with write(connection):

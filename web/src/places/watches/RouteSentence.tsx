@@ -3,6 +3,7 @@ import { listed } from "../../base/format";
 import { Choice } from "../../parts/Choice";
 import { InPlace } from "../../parts/typing/InPlace";
 import { Muting } from "./Muting";
+import { Daily } from "./RouteDaily";
 
 export type Route = Shapes["Route"];
 export type RouteChange = Shapes["RouteChange"];
@@ -85,7 +86,7 @@ export function RouteSentence({ route, others, change, test, mute, remove }: Pro
         choices={[["", "nobody else"], ...others.map((one) => [one, one] as [string, string])]}
         choose={(then) => void change({ then })}
       />
-      .{" "}
+      . <Daily route={route} change={change} />{" "}
       <span className="muted">
         {route.toldOf.length ? `Told of ${listed(route.toldOf)}.` : "No watch names it yet."}{" "}
         <Muting how="by it" name={name} muted={route.muted} mute={mute} />

@@ -64,6 +64,9 @@ export function WatchesPage() {
           <Link className="plain-button" to="/watches/wall">
             Wall
           </Link>
+          <Link className="plain-button" to="/watches/report">
+            Supplier report
+          </Link>
           <Link className="plain-button" to="/watches/routes">
             Who is told
           </Link>

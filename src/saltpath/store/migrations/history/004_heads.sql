@@ -3,4 +3,8 @@
 CREATE TABLE watch_head (
     watch INTEGER NOT NULL, hour INTEGER NOT NULL, number INTEGER NOT NULL, root BLOB NOT NULL, runs BLOB NOT NULL, head BLOB NOT NULL,
     leaves BLOB NOT NULL, PRIMARY KEY (watch, hour)
+) WITHOUT ROWID;
+-- What routes have sent on which day (of the project's clocks) that is sent once a day.
+CREATE TABLE route_day (
+    route INTEGER NOT NULL, what TEXT NOT NULL, day TEXT NOT NULL, PRIMARY KEY (route, what, day)
 ) WITHOUT ROWID
