@@ -31,6 +31,7 @@ from saltpath.server.api.keys_api import keys_api
 from saltpath.server.api.known_api import known_api
 from saltpath.server.api.left_api import left_api
 from saltpath.server.api.lift_api import lift_api
+from saltpath.server.api.noticing_api import noticing_api
 from saltpath.server.api.outcome_api import outcome_api
 from saltpath.server.api.outline_api import outline_api
 from saltpath.server.api.outputs_api import outputs_api
@@ -109,6 +110,7 @@ BLUEPRINTS = (
     proof_api,
     today_api,
     trends_api,
+    noticing_api,
     watches_api,
     routes_api,
     left_api,

@@ -50,6 +50,8 @@ class Judged(Struct, frozen=True):
     newest: runs.Run | None
     verdict: str | None
     steps: list[SeenStep]
+    scopes: Scopes
+    """What references of its checks stand for."""
 
 
 def judged(
@@ -80,7 +82,7 @@ def judged(
                 seen, anew = rejudging.judged(step, seen, scopes, spaces)
         inside = _inside(of, seen) if step.carried_out or step.uses else []
         steps.append(SeenStep(step, of, seen, anew, spaces, where, inside))
-    return Judged(newest, verdict, steps)
+    return Judged(newest, verdict, steps, scopes)
 
 
 def keep_again(case: Case, found: Found, scopes: Scopes) -> None:

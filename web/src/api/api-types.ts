@@ -2759,6 +2759,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/cases/{id}/noticing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whether a case would notice */
+        get: operations["readNoticing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/watches": {
         parameters: {
             query?: never;
@@ -5148,6 +5165,25 @@ export interface components {
             number: number;
             position: number;
             at: string;
+        };
+        Noticing: {
+            case: string;
+            name: string;
+            changes: number;
+            noticed: number;
+            steps: components["schemas"]["NoticingStep"][];
+        };
+        NoticingStep: {
+            step: string;
+            name: string;
+            changes: number;
+            noticed: number;
+            unnoticed: components["schemas"]["Unnoticed"][];
+            deaf: string[];
+        };
+        Unnoticed: {
+            where: string;
+            became: string;
         };
         NeverFailed: {
             id: string;
@@ -12766,6 +12802,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ComparedTimes"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readNoticing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Noticing"];
                 };
             };
             /** @description a problem */

@@ -140,6 +140,12 @@ const ofTrends = {
       queryFn: () => api.series(id, look),
       placeholderData: keepPreviousData,
     }),
+  noticing: (id: Maybe<string>) =>
+    queryOptions({
+      queryKey: ["noticing", id] as const,
+      queryFn: id ? () => api.noticing(id) : skipToken,
+      staleTime: 60_000,
+    }),
   spent: (project: Maybe<string>, look: Look, suite: string) =>
     queryOptions({
       queryKey: ["spent", project, look, suite] as const,

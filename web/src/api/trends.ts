@@ -36,6 +36,7 @@ export const trendsApi = {
       `/trends/series?project=${q(project)}&${looked(look)}&kind=${q(kind)}&find=${q(find)}`,
     ),
   series: (id: string, look: Look) => ask<Shapes["Series"]>(`/trends/series/${q(id)}?${looked(look)}`),
+  noticing: (id: string) => ask<Shapes["Noticing"]>(`/cases/${q(id)}/noticing`),
   spent: (project: string, look: Look, suite: string) =>
     ask<Shapes["Spent"]>(
       `/trends/spent?project=${q(project)}&${looked(look)}${suite ? `&suite=${q(suite)}` : ""}`,

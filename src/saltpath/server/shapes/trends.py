@@ -152,6 +152,18 @@ SHAPES: dict[str, Any] = {
         **dict.fromkeys(("bad", "ofBad", "good", "ofGood"), WHOLE),
     ),
     "BadRun": shape(run=TEXT, number=WHOLE, position=WHOLE, at=TEXT),
+    "Noticing": shape(
+        case=TEXT, name=TEXT, changes=WHOLE, noticed=WHOLE, steps=several("NoticingStep")
+    ),
+    "NoticingStep": shape(
+        step=TEXT,
+        name=TEXT,
+        changes=WHOLE,
+        noticed=WHOLE,
+        unnoticed=several("Unnoticed"),
+        deaf=TEXTS,
+    ),
+    "Unnoticed": shape(where=TEXT, became=TEXT),
     "NeverFailed": shape(id=TEXT, name=TEXT, runs=WHOLE),
     "Spent": shape(
         environment=TEXT,

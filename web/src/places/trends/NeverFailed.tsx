@@ -1,7 +1,7 @@
 import { useState } from "react";
-import { Link } from "react-router";
 import type { Shapes } from "../../api";
 import { count, whole } from "../../base/format";
+import { WouldNotice } from "./WouldNotice";
 
 const FIRST = 5;
 
@@ -13,15 +13,13 @@ export function NeverFailed({ never }: { never: Shapes["NeverFailed"][] }) {
     <section aria-label="Never failed" className="never">
       <h2>Never failed</h2>
       <p className="muted">
-        {count(never.length, "case has", "cases have")} passed each time, the first of them {whole(most)}{" "}
-        times. Would they notice?
+        {count(never.length, "case has", "cases have")} passed each time, up to {whole(most)} times. Would
+        they notice if an answer were otherwise? One value after another is turned round in the answers that
+        were kept; nothing is sent.
       </p>
       <ul>
         {never.slice(0, all ? undefined : FIRST).map((one) => (
-          <li key={one.id}>
-            <Link to={`/cases/${one.id}`}>{one.name}</Link>{" "}
-            <span className="muted">{count(one.runs, "run")}</span>
-          </li>
+          <WouldNotice key={one.id} one={one} />
         ))}
       </ul>
       {never.length > FIRST && (

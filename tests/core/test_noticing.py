@@ -1,0 +1,73 @@
+"""What checks would notice of an answer in which one value is otherwise."""
+
+import unittest
+
+from saltpath.core.answers.answer import Answer
+from saltpath.core.assist.noticing import notice, turned
+from saltpath.core.checks.judge import judge
+from saltpath.core.format.reader import case_from_data
+from saltpath.core.references.scopes import Scope, Scopes
+from saltpath.core.values import plain
+
+HEAD = b"HTTP/1.1 200 OK\r\nContent-Type: application/json\r\n\r\n"
+DOCUMENT = {
+    "name": "Gannet",
+    "length": 23.5,
+    "berths": [{"id": 1, "free": True}],
+    "note": None,
+    "of": {},
+}
+
+
+def checks(*items):
+    step = {"request": "Ask", "key": "askask", "send": "GET http://h/", "expect": list(items)}
+    case = case_from_data({"salt-path": 1, "case": "C", "key": "0123456789", "steps": [step]})
+    return list(case.steps[0].expect)
+
+
+def answer(document=DOCUMENT, status=200):
+    return Answer(status, HEAD, plain.write_json(document), 1_000)
+
+
+def noticed(*items, of=None):
+    scopes = Scopes(Scope())
+    return notice(checks(*items), of or answer(), lambda item, seen: judge(item, seen, scopes))
+
+
+class Noticing(unittest.TestCase):
+    def test_each_value_is_turned_round_once_and_taken_away_once(self):
+        found = [(one.where, one.became) for one in turned(answer())]
+        self.assertEqual(found[0], ("", "500"))
+        places = {"$.name", "$.length", "$.berths[0].id", "$.berths[0].free", "$.note", "$.of"}
+        self.assertEqual({where for where, _ in found[1:]}, places)
+        self.assertEqual(sum(became == "gone" for _, became in found), len(places))
+        documents = [plain.write_json(one.answer.document()) for one in turned(answer())]
+        self.assertEqual(len(set(documents[1:])), len(documents) - 1)
+        self.assertEqual(DOCUMENT["berths"], [{"id": 1, "free": True}])
+        self.assertEqual(next(turned(answer(status=404))).became, "200")
+        self.assertEqual(len(list(turned(Answer(200, HEAD, b"plain", 1)))), 1)
+        self.assertEqual(len(list(turned(answer([])))), 2)
+
+    def test_what_is_watched_is_noticed_and_the_rest_is_named(self):
+        found = noticed({"of": "status", "is": 200}, {"of": "$.name", "is": "Gannet"})
+        self.assertEqual((found.number, found.noticed), (13, 3))
+        self.assertNotIn("$.name", {where for where, _ in found.unnoticed})
+        self.assertIn(("$.length", "24.5"), found.unnoticed)
+        self.assertEqual(found.deaf, ())
+        whole = noticed({"of": "status", "is": 200}, {"of": "body", "fits exactly": DOCUMENT})
+        self.assertEqual(whole.unnoticed, ())
+
+    def test_a_check_that_minds_nothing_is_named(self):
+        found = noticed({"of": "status", "is": 200}, {"of": "time", "below": "5 s"})
+        self.assertEqual(found.deaf, (1,))
+        loose = noticed({"of": "$.length", "above": 0})
+        self.assertIn("$.length", {where for where, became in loose.unnoticed if became != "gone"})
+
+    def test_what_does_not_hold_says_nothing(self):
+        self.assertIsNone(noticed({"of": "status", "is": 201}))
+        self.assertIsNone(noticed({"of": "status", "is": 200, "advice": True}))
+        self.assertIsNone(noticed())
+
+
+if __name__ == "__main__":
+    unittest.main()
