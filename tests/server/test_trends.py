@@ -2,6 +2,7 @@
 by plain functions."""
 
 import itertools
+import re
 import tempfile
 import time
 import unittest
@@ -15,8 +16,9 @@ from zoneinfo import ZoneInfo
 from saltpath.core.trends.today import KINDS, heading, last_working_day
 from saltpath.demo import past
 from saltpath.demo.seed import Place, seed
+from saltpath.formats.workbook import read_book
 from saltpath.server.app import make_app
-from saltpath.store import people, projects
+from saltpath.store import access_keys, people, projects
 from saltpath.store.database import connect, migrate
 from saltpath.today import Stored, items
 
@@ -327,6 +329,81 @@ class Month(unittest.TestCase):
                 break
             begun = row
         return begun["started_at"] / 1e6
+
+    def test_tables_for_other_tools(self):
+        begin = self.now - 30 * 86_400
+        mine = [row for row in self.rows if row["at"] >= begin]
+        cases = self.get("trends/table", what="cases")["items"]
+        self.assertEqual(
+            [(row["case"], row["verdict"], row["ms"]) for row in cases],
+            [(row["called"], row["verdict"], row["us"] / 1000) for row in mine],
+        )
+        runs = self.get("trends/table", what="runs")["items"]
+        self.assertEqual(sum(row["cases"] for row in runs), len(mine))
+        self.assertEqual([row["at"] for row in runs], sorted(row["at"] for row in runs))
+        times = self.get("trends/table", what="times")["items"]
+        declared = [row for row in times if row["name"] == "Declare two items"]
+        wanted = [times[0] for at, times in self.times_of("declar").values() if at >= begin]
+        self.assertEqual([row["median ms"] for row in declared], wanted)
+        days = self.get("trends/table", what="days")["items"]
+        suites = self.get("trends/suites")["items"]
+        self.assertEqual(
+            sum(row["bad"] for row in days), sum(day[1] for one in suites for day in one["days"])
+        )
+        self.get("trends/table", what="outages")
+        query = {"project": self.project.oid, "what": "runs", "form": "csv"}
+        text = self.client.get("/api/v1/trends/table", query_string=query).text
+        self.assertEqual(len(text.splitlines()), len(runs) + 1)
+        query["form"] = "xlsx"
+        book = read_book(self.client.get("/api/v1/trends/table", query_string=query).data)
+        self.assertEqual([sheet.name for sheet in book.sheets], ["Runs"])
+
+    def test_its_own_numbers_are_behind_a_key(self):
+        answer = self.client.get("/metrics")
+        self.assertEqual(answer.status_code, 200)
+        self.assertTrue(answer.content_type.startswith("application/openmetrics-text"))
+        lines = answer.text.splitlines()
+        self.assertEqual(lines[-1], "# EOF")
+        typed = [line.split()[2] for line in lines if line.startswith("# TYPE")]
+        self.assertEqual(len(set(typed)), len(typed))
+        numbers = {}
+        for line in lines[:-1]:
+            if not line.startswith("#"):
+                found = re.fullmatch(r"([a-z_]+)(\{[^}]*\})? (-?[0-9.e+]+)", line)
+                self.assertTrue(found, line)
+                self.assertIn(re.sub("_(total|info)$", "", found[1]), typed)
+                numbers[found[1] + (found[2] or "")] = float(found[3])
+        runs = {row["run"] for row in self.rows}
+        self.assertEqual(numbers["saltpath_cases"], 24 + len(self.troubles()))
+        ended = sum(n for name, n in numbers.items() if name.startswith("saltpath_runs_total"))
+        self.assertEqual(ended, len(runs))
+        people.set_alone(self.main, False)
+        try:
+            self.assertEqual(self.client.get("/metrics").status_code, 401)
+            key = {"Authorization": "Bearer nonsense"}
+            self.assertEqual(self.client.get("/metrics", headers=key).status_code, 401)
+            other = people.add_person(self.main, "Somebody", "somebody")
+            for person, status in ((people.local_owner(self.main), 200), (other, 403)):
+                _, text = access_keys.add_key(self.main, person, "metrics", ["read"], 1, None)
+                key = {"Authorization": f"Bearer {text}"}
+                self.assertEqual(self.client.get("/metrics", headers=key).status_code, status)
+        finally:
+            people.set_alone(self.main, True)
+
+    def troubles(self):
+        return self.main.execute(
+            "SELECT 1 FROM test_case c JOIN suite s ON s.id = c.suite WHERE c.project <> ? AND "
+            "NOT s.hidden",
+            (self.project.id,),
+        ).fetchall()
+
+    def test_a_case_says_what_it_would_notice(self):
+        case = next(
+            row["oid"] for row in self.rows if row["called"] == "A stay is quoted to the cent"
+        )
+        found = self.client.get(f"/api/v1/cases/{case}/noticing").json
+        self.assertEqual(found["changes"], sum(step["changes"] for step in found["steps"]))
+        self.assertLessEqual(found["noticed"], found["changes"])
 
     def test_what_makes_no_sense_is_refused_with_a_sentence(self):
         for path, query in (

@@ -157,6 +157,27 @@ class Alerts(unittest.TestCase):
     def sentences(self) -> list[str]:
         return [json.loads(body)["data"]["sentence"] for _, body in self.hook.got]
 
+    def test_what_today_says_comes_once_each_working_day_and_heads_each_day(self) -> None:
+        self.route(daily="07:30", heads=True)
+        self.watch(tell=())
+        head = b"h" * 32
+        with write(self.history):
+            self.history.execute(
+                "INSERT INTO watch_head SELECT watch, 1, 0, ?, ?, ?, '' FROM watch_state",
+                (head, head, head),
+            )
+        self.now = BEGIN - BEGIN % 86_400 - 3_600  # midnight in Oslo
+        for _ in range(7 * 24):  # a week, from a Tuesday on
+            self.pass_(3_600, 1_200)
+        said = [json.loads(body)["data"] for _, body in self.hook.got]
+        today = [one for one in said if one["state"] == "today"]
+        heads = [one for one in said if one["state"] == "heads"]
+        self.assertEqual((len(today), len(heads)), (5, 7))
+        self.assertIn("Harbour: Nothing broke since Monday 17:00.", today[0]["sentence"])
+        self.assertIn("Nothing broke since Friday 17:00.", today[4]["sentence"])
+        self.assertIn("http://salt.example/today", today[0]["text"])
+        self.assertIn(head.hex(), heads[0]["text"])
+
     def test_a_mail_comes_once_a_change_of_state_by_starttls_with_a_sign_in(self) -> None:
         inbox = Inbox()
         asked: list[bytes] = []

@@ -61,6 +61,7 @@ from saltpath.server.entry.pace import Pace
 from saltpath.server.guard import LOCAL, guard
 from saltpath.server.limits import LARGEST_BODY
 from saltpath.server.live import Watcher, live
+from saltpath.server.metrics import add_metrics
 from saltpath.server.openapi import ROOT, document
 from saltpath.server.presence import Presence
 from saltpath.server.problems import answer_errors, problem
@@ -160,6 +161,7 @@ def make_app(
     add_api(app)
     add_shared_pages(app)
     add_pictures(app)
+    add_metrics(app)
 
     @app.get("/assets/<path:name>")
     def asset(name: str) -> Response:

@@ -2759,6 +2759,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/trends/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What happened, as a table */
+        get: operations["readHistoryTable"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/cases/{id}/noticing": {
         parameters: {
             query?: never;
@@ -12802,6 +12819,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ComparedTimes"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readHistoryTable: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description against which; the project's own unless it is said */
+                environment?: string;
+                /** @description where the stretch begins (RFC 3339); thirty days ago unless it is said */
+                from?: string;
+                /** @description where it ends; now unless it is said */
+                to?: string;
+                /** @description runs, cases, times, days or outages; runs unless it is said */
+                what?: string;
+                /** @description csv, xlsx or json; json unless it is said */
+                form?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
                 };
             };
             /** @description a problem */

@@ -36,6 +36,9 @@ export const trendsApi = {
       `/trends/series?project=${q(project)}&${looked(look)}&kind=${q(kind)}&find=${q(find)}`,
     ),
   series: (id: string, look: Look) => ask<Shapes["Series"]>(`/trends/series/${q(id)}?${looked(look)}`),
+  /** Where a table of what happened is saved from. */
+  tableFile: (project: string, look: Look, what: string, form: string) =>
+    `/api/v1/trends/table?project=${q(project)}&${looked(look)}&what=${what}&form=${form}`,
   noticing: (id: string) => ask<Shapes["Noticing"]>(`/cases/${q(id)}/noticing`),
   spent: (project: string, look: Look, suite: string) =>
     ask<Shapes["Spent"]>(

@@ -3,21 +3,29 @@ is spent on, and two stretches held against each other."""
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING, cast
+
 from flask import Blueprint, Response, request
 
+from saltpath.core.values.nearest import listed
+from saltpath.formats.workbook import write_values_csv, write_values_xlsx
 from saltpath.server.asked import permitted, project_asked, suite_asked
 from saltpath.server.context import database, limit
-from saltpath.server.declared import ID, LIMIT, PROJECT, declared, of, page, parameter
+from saltpath.server.declared import ID, LIMIT, PROJECT, SHEET, declared, of, page, parameter
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.stretches import TO, from_parameter, stretch
 from saltpath.store import projects
 from saltpath.store.documents import Document
 from saltpath.store.trends import entries, series
 
+if TYPE_CHECKING:  # it brings numpy
+    from saltpath.server.trending import tables
+
 trends_api = Blueprint("trends", __name__)
 FROM = from_parameter("thirty days")
 ENVIRONMENT = parameter("environment", "against which; the project's own unless it is said")
 SUITE = parameter("suite", "only of the cases of this suite")
+TABLES = ("runs", "cases", "times", "days", "outages")
 KINDS = ("case", "step", "shared", "operation", "host")
 
 
@@ -172,6 +180,48 @@ def read_compared() -> Response:
     before = Looked(project, name if "againstEnvironment" in args else after.environment, *other)
     build = args.get("againstBuild", ""), args.get("build", "")
     return json_answer(compared_view(before, after, build))
+
+
+@trends_api.get("/trends/table")
+@declared(
+    "readHistoryTable",
+    "What happened, as a table",
+    None,
+    PROJECT,
+    ENVIRONMENT,
+    FROM,
+    TO,
+    parameter("what", "runs, cases, times, days or outages; runs unless it is said"),
+    parameter("form", "csv, xlsx or json; json unless it is said"),
+    media="text/csv",
+    dear=True,
+)
+def read_table() -> Response:
+    """For your own tools, the oldest first, the newest 200,000 rows: each run; each case in it;
+    what took how long in it; suites by day; trouble of watches."""
+    from saltpath.server.trending import tables
+    from saltpath.server.trending.asked import looked
+
+    project, what, form = project_asked(), request.args.get("what", "runs"), _form()
+    if what not in TABLES:
+        raise Refused(422, "what", f"There is no table {what}; there are {listed(TABLES)}.")
+    rows = tables.rows(looked(project), cast("tables.Table", what))
+    if form == "json":
+        return json_answer({"items": rows, "next": None})
+    name = {"Content-Disposition": f'attachment; filename="{what}.{form}"'}
+    if form == "csv":
+        return Response(
+            write_values_csv(rows), content_type="text/csv; charset=utf-8", headers=name
+        )
+    body = write_values_xlsx([(what.capitalize(), rows)])
+    return Response(body, content_type=SHEET, headers=name)
+
+
+def _form() -> str:
+    form = request.args.get("form", "json")
+    if form not in ("csv", "xlsx", "json"):
+        raise Refused(422, "form", "A table is csv, xlsx or json.")
+    return form
 
 
 def _suite(project: Document) -> int | None:

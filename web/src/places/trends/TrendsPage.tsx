@@ -8,6 +8,7 @@ import { useTab } from "../../state/tab";
 import { LookChoice } from "./LookChoice";
 import { MovedRow } from "./MovedRow";
 import { NeverFailed } from "./NeverFailed";
+import { SaveTables } from "./SaveTables";
 import { SuiteDays } from "./SuiteDays";
 import { heading } from "./sentences";
 import { TrustCard } from "./TrustCard";
@@ -49,6 +50,7 @@ export function TrendsPage() {
           <Link className="plain-button" to={`/trends/compared${kept}`}>
             Compare
           </Link>
+          <SaveTables project={project.id} look={look} />
         </span>
       </div>
       <LookChoice looking={looking} shown={moved.data?.environment} />
