@@ -20,6 +20,7 @@ from contextlib import ExitStack, closing
 from pathlib import Path
 from typing import Any
 
+from saltpath.demo.harbour.feeds import CALM
 from saltpath.store import people
 from saltpath.store.database import connect, migrate
 
@@ -67,10 +68,11 @@ def without_sign_in(folder: Path) -> Path:
 class Application:
     """`with Application() as app`: `app.address`, `app.get(...)`, `app.post(...)`. With `sign_in`
     it lets in only who has signed in, as `app.ask` has, by the link that the demonstration
-    prints."""
+    prints. With `past` it has the thirty days behind it that the demonstration's cases have, and a
+    harbour that takes its time."""
 
-    def __init__(self, sign_in: bool = False) -> None:
-        self._sign_in = sign_in
+    def __init__(self, sign_in: bool = False, past: bool = False) -> None:
+        self._sign_in, self._past = sign_in, past
         self.cookie = ""
         self._folder = tempfile.TemporaryDirectory()
         self.data = Path(self._folder.name) / "data"
@@ -78,7 +80,7 @@ class Application:
         self.address = f"http://127.0.0.1:{self.port}"
 
     def __enter__(self) -> Application:
-        if BEGUN:
+        if BEGUN and not self._past:
             shutil.copytree(BEGUN, self.data)
         migrate(self.data)
         with closing(connect(self.data)) as store:
@@ -107,7 +109,10 @@ class Application:
             "--harbour-port",
             str(self.harbour_port),
         ]
-        self.process = subprocess.Popen(command, stdout=self.log, stderr=subprocess.STDOUT)
+        calm = {CALM: "" if self._past else "1"}
+        self.process = subprocess.Popen(
+            command, stdout=self.log, stderr=subprocess.STDOUT, env=os.environ | calm
+        )
 
     def link(self) -> str:
         """The token of the link that the demonstration has printed last; empty: none yet."""

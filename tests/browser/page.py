@@ -70,10 +70,12 @@ class BrowserTest(unittest.TestCase):
     browser: Browser
     context: BrowserContext
     said: list[str]
+    past = False
+    """Whether the demonstration's cases have theirs."""
 
     @classmethod
     def setUpClass(cls) -> None:
-        cls.app = cls.enterClassContext(Application(sign_in=True))
+        cls.app = cls.enterClassContext(Application(sign_in=True, past=cls.past))
         cls.browser = chromium()
         # What opens stands still at once: a menu that still unfolds on a busy machine is clicked
         # beside its items.

@@ -37,31 +37,36 @@ def noticed(*items, of=None):
 class Noticing(unittest.TestCase):
     def test_each_value_is_turned_round_once_and_taken_away_once(self):
         found = [(one.where, one.became) for one in turned(answer())]
-        self.assertEqual(found[0], ("", "500"))
+        self.assertEqual(found[:2], [("status", "500"), ("headers", "gone")])
         places = {"$.name", "$.length", "$.berths[0].id", "$.berths[0].free", "$.note", "$.of"}
-        self.assertEqual({where for where, _ in found[1:]}, places)
-        self.assertEqual(sum(became == "gone" for _, became in found), len(places))
+        self.assertEqual({where for where, _ in found[2:]}, places)
+        self.assertEqual(sum(became == "gone" for _, became in found), len(places) + 1)
         documents = [plain.write_json(one.answer.document()) for one in turned(answer())]
-        self.assertEqual(len(set(documents[1:])), len(documents) - 1)
+        self.assertEqual(len(set(documents[2:])), len(documents) - 2)
         self.assertEqual(DOCUMENT["berths"], [{"id": 1, "free": True}])
         self.assertEqual(next(turned(answer(status=404))).became, "200")
-        self.assertEqual(len(list(turned(Answer(200, HEAD, b"plain", 1)))), 1)
-        self.assertEqual(len(list(turned(answer([])))), 2)
+        self.assertEqual(len(list(turned(Answer(200, HEAD, b"plain", 1)))), 2)
+        self.assertEqual(len(list(turned(answer([])))), 3)
 
     def test_what_is_watched_is_noticed_and_the_rest_is_named(self):
         found = noticed({"of": "status", "is": 200}, {"of": "$.name", "is": "Gannet"})
-        self.assertEqual((found.number, found.noticed), (13, 3))
+        self.assertEqual((found.number, found.noticed), (16, 3))
         self.assertNotIn("$.name", {where for where, _ in found.unnoticed})
-        self.assertIn(("$.length", "24.5"), found.unnoticed)
+        self.assertIn(("$.length", "-24.5"), found.unnoticed)
         self.assertEqual(found.deaf, ())
         whole = noticed({"of": "status", "is": 200}, {"of": "body", "fits exactly": DOCUMENT})
-        self.assertEqual(whole.unnoticed, ())
+        self.assertEqual({where for where, _ in whole.unnoticed}, {"headers"})
 
     def test_a_check_that_minds_nothing_is_named(self):
         found = noticed({"of": "status", "is": 200}, {"of": "time", "below": "5 s"})
         self.assertEqual(found.deaf, (1,))
         loose = noticed({"of": "$.length", "above": 0})
-        self.assertIn("$.length", {where for where, became in loose.unnoticed if became != "gone"})
+        lengths = [became for where, became in loose.unnoticed if where == "$.length"]
+        self.assertEqual(lengths, ["236.0"])
+        absent = noticed(
+            {"of": "$.token", "absent": True}, {"of": "header Content-Type", "present": True}
+        )
+        self.assertEqual((absent.deaf, absent.noticed), ((), 1))
 
     def test_what_does_not_hold_says_nothing(self):
         self.assertIsNone(noticed({"of": "status", "is": 201}))

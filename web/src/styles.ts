@@ -40,4 +40,5 @@ import "./places/cases/narrow.css";
 import "./places/case/narrow.css";
 import "./places/runs/narrow.css";
 import "./places/trends/narrow.css";
+import "./places/watches/narrow.css";
 import "./places/today/narrow.css";

@@ -11,7 +11,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from saltpath.core.answers.answer import Answer
-from saltpath.core.cases.expectations import Expectation
+from saltpath.core.cases.expectations import Check, Expectation
 from saltpath.core.checks.outcome import Outcome
 from saltpath.core.paths.jsonpath import MISSING, as_path
 from saltpath.core.values import plain
@@ -20,11 +20,14 @@ MOST = 200
 """Values of an answer that are turned round."""
 Place = tuple[str | int, ...]
 _OTHER_STATUS = (500, 200)
+STATUS, HEADERS = "status", "headers"
+_NEVER = ("absent",)
+"""Relations that no change here makes fail: nothing is added."""
 
 
 class Turned(Struct, frozen=True):
-    """An answer with one thing in it that is otherwise: `where` (empty: the status), and what it
-    became."""
+    """An answer with one thing in it that is otherwise: where (a path, STATUS, HEADERS), and what
+    it became."""
 
     where: str
     became: str
@@ -48,14 +51,16 @@ def turned(answer: Answer) -> Iterator[Turned]:
     """Answers like this one with another status; with another value in the place of each; without
     it. Of a list the first item stands for all."""
     status = _OTHER_STATUS[answer.status >= 400]
-    yield Turned("", str(status), replace(answer, status=status))
+    yield Turned(STATUS, str(status), replace(answer, status=status))
+    bare = answer.head.partition(b"\r\n")[0] + b"\r\n\r\n"
+    yield Turned(HEADERS, "gone", replace(answer, head=bare, seen=None))
     document = answer.document()
     if document is MISSING:
         return
     for place, value in list(_leaves(document))[:MOST]:
-        other = _other(value)
         where = as_path(place)
-        yield Turned(where, plain.show(other, 60), _with(answer, _put(document, place, other)))
+        for other in _others(value):
+            yield Turned(where, plain.show(other, 60), _with(answer, _put(document, place, other)))
         if place and isinstance(place[-1], str):
             yield Turned(where, "gone", _with(answer, _put(document, place, MISSING)))
 
@@ -81,7 +86,11 @@ def notice(
         minded |= found
         if not found:
             unnoticed.append((one.where, one.became))
-    deaf = tuple(place for place, _ in sound if place not in minded)
+    deaf = tuple(
+        place
+        for place, one in sound
+        if place not in minded and not (isinstance(one, Check) and one.relation in _NEVER)
+    )
     return Noticed(number, tuple(unnoticed), deaf)
 
 
@@ -98,17 +107,18 @@ def _leaves(value: Any, place: Place = ()) -> Iterator[tuple[Place, Any]]:
         yield place, value
 
 
-def _other(value: Any) -> Any:
-    """Another value of the same kind."""
+def _others(value: Any) -> tuple[Any, ...]:
+    """Other values of the same kind; numbers both lower and much higher."""
     if isinstance(value, bool):
-        return not value
-    if isinstance(value, int | float | Decimal):
-        return value + 1
+        return (not value,)
+    if plain.is_number(value):
+        size = abs(Decimal(value))
+        return (-size - 1, size * 10 + 1)
     if isinstance(value, str):
-        return f"{value}x" if value else "x"
+        return (f"{value}x",)
     if value is None:
-        return "x"
-    return ["x"] if isinstance(value, list) else {"x": 1}
+        return ("x",)
+    return (["x"],) if isinstance(value, list) else ({"x": 1},)
 
 
 def _put(document: Any, place: Place, value: Any) -> Any:

@@ -77,8 +77,7 @@ def _view(of: SeenStep, found: Noticed) -> dict[str, Any]:
         "changes": found.number,
         "noticed": found.noticed,
         "unnoticed": [
-            {"where": where or "status", "became": became}
-            for where, became in found.unnoticed[:MOST_TOLD]
+            {"where": where, "became": became} for where, became in found.unnoticed[:MOST_TOLD]
         ],
         "deaf": [checks[place].sentence for place in found.deaf],
     }

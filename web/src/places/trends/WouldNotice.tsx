@@ -18,7 +18,7 @@ export function WouldNotice({ one }: { one: Shapes["NeverFailed"] }) {
         <button
           type="button"
           className="plain-link"
-          aria-label={`Would ${one.name} notice?`}
+          aria-label={`Would it notice? ${one.name}`}
           onClick={() => setAsked(true)}
         >
           Would it notice?

@@ -1,0 +1,157 @@
+"""Today and Trends as they are used: in the morning, over weeks, on a phone; a supplier report that
+is saved and checked."""
+
+import re
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+
+from playwright.sync_api import expect
+
+from saltpath.core.proof import verify
+from tests.browser.page import BrowserTest
+
+PHONE = {"width": 390, "height": 800}
+LONG = "A long vessel gets a berth long enough"
+
+
+class Trends(BrowserTest):
+    past = True
+
+    def line(self, name):
+        return self.page.get_by_role("listitem").filter(
+            has=self.page.get_by_role("link", name=name)
+        )
+
+    def test_the_morning(self):
+        self.go("/")
+        expect(self.page).to_have_url(re.compile("/today$"))
+        expect(self.page.get_by_role("heading", level=1)).to_contain_text("broke since")
+        worst = self.page.get_by_label("Worth a look").get_by_role("listitem").first
+        expect(worst).to_contain_text(re.compile("expected|answered|no complete answer"))
+        mine = self.line(LONG).first
+        expect(mine).to_contain_text("$.berth.metres was 120, expected at least 141.9")
+        expect(mine).to_contain_text("broke")
+        known = self.line("What is stored is what was said").first
+        expect(known).to_contain_text("it was known until")
+        expect(self.line(re.compile("POST .cargo")).first).to_contain_text("Slower by half")
+        expect(self.page.get_by_label("Suites at a glance")).to_contain_text("Berths and fees")
+        expect(self.page.get_by_label("Who did what")).to_contain_text(
+            "Ines Wathne ran Every suite"
+        )
+        mine.get_by_role("button", name=f"More for {LONG}").click()
+        self.page.get_by_role("menuitem", name="Its runs").click()
+        expect(self.page.get_by_role("heading", name="Its runs")).to_be_visible()
+        self.page.go_back()
+        mine.get_by_role("link", name="Look").click()
+        expect(self.page).to_have_url(re.compile("/runs/run_"))
+        self.page.go_back()
+        self.page.get_by_text("a week ago", exact=True).click()
+        expect(self.page).to_have_url(re.compile("since=a"))
+        expect(self.page.get_by_role("heading", level=1)).to_contain_text("since")
+
+    def test_over_weeks(self):
+        self.go("/trends")
+        moved = self.page.get_by_label("Slower or quicker")
+        cargo = moved.get_by_role("listitem").filter(has_text="POST /cargo")
+        expect(cargo).to_contain_text(re.compile(r"Slower by half since .*, build 3\.3\.0"))
+        trust = self.page.get_by_label("Cases that cannot be trusted")
+        expect(trust).to_contain_text("passed again with nothing changed")
+        never = self.page.get_by_label("Never failed")
+        never.get_by_role("button", name=re.compile("Would it notice. A visiting vessel")).click()
+        expect(never.get_by_role("status")).to_contain_text("It would notice")
+        cargo.get_by_role("link", name="POST /cargo").click()
+        expect(self.page.get_by_role("heading", name="POST /cargo")).to_be_visible()
+        happened = self.page.get_by_label("What happened then")
+        expect(happened).to_contain_text("Build 3.3.0 came")
+        expect(self.page.get_by_label("Where the time goes")).to_contain_text(
+            "What changed is waiting"
+        )
+        # dragged over its second half: only that is shown
+        line = self.page.locator(".trend-list .over-time").bounding_box()
+        y = line["y"] + 60
+        self.page.mouse.move(line["x"] + line["width"] * 0.5, y)
+        self.page.mouse.down()
+        self.page.mouse.move(line["x"] + line["width"] * 0.8, y, steps=4)
+        self.page.mouse.up()
+        expect(self.page).to_have_url(re.compile("from=.*to="))
+        self.page.get_by_role("button", name="up to now again").click()
+        expect(self.page).not_to_have_url(re.compile("from="))
+
+    def test_everything_that_is_followed_is_found(self):
+        self.go("/trends/all")
+        self.page.get_by_label("Find what is followed").fill("declare")
+        expect(self.page.get_by_role("link", name="Declare two items")).to_be_visible()
+        self.page.get_by_text("operations", exact=True).click()
+        expect(self.page.get_by_text("Nothing is called so.")).to_be_visible()
+        self.page.get_by_label("Find what is followed").fill("/cargo")
+        expect(self.page.get_by_role("link", name="POST /cargo")).to_be_visible()
+
+    def test_two_builds_and_where_the_time_goes(self):
+        self.go("/trends/compared")
+        self.page.get_by_text("two builds", exact=True).click()
+        times = self.page.get_by_label("Times compared")
+        row = times.get_by_role("row").filter(has_text="POST /cargo")
+        expect(row).to_contain_text(re.compile(r"\+\d+ %, between"))
+        expect(
+            self.page.get_by_text("no difference that these runs can show").first
+        ).to_be_visible()
+        self.page.get_by_text("two environments", exact=True).click()
+        expect(self.page.get_by_text("Runs have gone to one environment only.")).to_be_visible()
+        self.go("/trends/time")
+        expect(self.page.get_by_label("Side by side")).to_contain_text("at once")
+        self.page.get_by_label("Which suite").select_option("Desks and papers")
+        slowest = self.page.get_by_label("Slowest steps")
+        expect(slowest.get_by_role("listitem").first).to_contain_text("Cargo is declared by SOAP")
+
+    def test_each_run_is_copied_into_a_spreadsheet(self):
+        self.context.grant_permissions(["clipboard-read", "clipboard-write"])
+        self.go("/trends/runs")
+        self.page.get_by_role("button", name="Copy the table").click()
+        expect(self.page.get_by_text("Copied.")).to_be_visible()
+        text = self.page.evaluate("navigator.clipboard.readText()")
+        rows = [row.split("\t") for row in text.splitlines()]
+        self.assertEqual(rows[0][:5], ["date", "run", "build", "cases", "passed"])
+        self.assertEqual({len(row) for row in rows}, {9})
+        self.assertEqual(len(rows) - 1, self.page.get_by_role("row").count() - 1)
+
+    def test_a_supplier_report_is_saved_and_checked(self):
+        self.go("/watches")
+        self.page.get_by_role("link", name="Supplier report").click()
+        self.page.get_by_label("Over which time").select_option("the last 7 days")
+        with tempfile.TemporaryDirectory() as name:
+            report, script = Path(name) / "report.html", Path(name) / "verify.py"
+            for link, file in (("Save the report", report), ("The file that checks it", script)):
+                with self.page.expect_download() as download:
+                    self.page.get_by_role("link", name=link).click()
+                download.value.save_as(file)
+            command = [sys.executable, "-I", str(script), str(report)]
+            done = subprocess.run(command, capture_output=True, text=True, check=False)
+            self.assertEqual(done.returncode, 0, done.stdout)
+            self.assertIn("Tide tables", done.stdout)
+            record = verify.record_in(report.read_text())
+            sealed = {watch["name"]: watch["hours"][-1]["head"] for watch in record["watches"]}
+        for head in sealed.values():
+            expect(self.page.get_by_label("Last heads")).to_contain_text(head[:12])
+
+    def test_they_read_well_light_and_dark_and_on_a_phone(self):
+        for path in ("/today", "/trends", "/trends/time", "/trends/compared", "/trends/runs",
+                     "/watches/report"):  # fmt: skip
+            for size in ({"width": 1280, "height": 800}, PHONE):
+                self.page.set_viewport_size(size)
+                for theme in ("light", "dark"):
+                    self.page.add_init_script(f"localStorage.setItem('saltpath-theme', '{theme}')")
+                    self.go(path)
+                    self.page.get_by_role("heading", level=2).or_(
+                        self.page.get_by_role("heading", level=1)
+                    ).first.wait_for()
+                    self.page.wait_for_load_state("networkidle")
+                    self.assertEqual(self.axe(), [], (path, size, theme))
+                    wide = self.page.evaluate("document.documentElement.scrollWidth")
+                    self.assertLessEqual(wide, size["width"], path)
+
+
+if __name__ == "__main__":
+    unittest.main()
