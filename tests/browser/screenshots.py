@@ -30,7 +30,6 @@ def main() -> None:
             ("case", f"/cases/{names['A visiting vessel is given a berth']}?step=2", "light"),
             ("case-failed", f"/cases/{names['A long vessel gets a berth long enough']}", "light"),
             ("run", f"/runs/{first['id']}", "light"),
-            ("sheet", f"/cases/{names['A visiting vessel is given a berth']}?view=sheet", "light"),
             ("rows", f"/runs/{rows['id']}", "light"),
             ("source", "/data/source?name=arrivals", "light"),
             ("setup", "/setup", "light"),
@@ -75,20 +74,27 @@ def main() -> None:
         page.get_by_label("A browser's recording, as a HAR file").set_input_files(files=[file])
         page.get_by_text("entries are left out").wait_for()
         page.screenshot(path=FOLDER / "recording.png")
-        side_by_side(app, page)
         compared(app, page, names["Free berths are listed"])
         browser.close()
 
 
-def side_by_side(app: Application, page: Page) -> None:
-    """One run against two environments, and what came otherwise in one of them."""
-    both = {"project": app.project, "environments": ["Rehearsal", "Live"], "changes": "all"}
-    run = app.finished(app.ask("POST", "/runs", {**both, "jobs": 8})[2]["id"])
-    page.goto(f"{app.address}/runs/{run['id']}")
-    page.get_by_label("only what differs").check()
-    page.locator(".step-cell.failed").first.click()
-    page.locator(".panel .tree").wait_for()
-    page.screenshot(path=FOLDER / "beside.png")
+def of_a_month() -> None:
+    """Today and Trends, which need a past."""
+    with Application(sign_in=True, past=True) as app, sync_playwright() as playwright:
+        app.finished(app.get(f"/runs?project={app.project}")["items"][0]["id"])
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
+        context = browser.new_context(viewport={"width": 1280, "height": 800})
+        name, _, token = app.cookie.partition("=")
+        context.add_cookies([{"name": name, "value": token, "url": app.address}])
+        page = context.new_page()
+        for file in ("today", "trends"):
+            page.wait_for_timeout(5_000)  # the run is summed up
+            page.goto(f"{app.address}/{file}")
+            page.get_by_role("listitem").first.wait_for()
+            page.wait_for_load_state("networkidle")
+            page.wait_for_timeout(900)
+            page.screenshot(path=FOLDER / f"{file}.png")
+        browser.close()
 
 
 def compared(app: Application, page: Page, case: str) -> None:
@@ -111,3 +117,4 @@ def compared(app: Application, page: Page, case: str) -> None:
 
 if __name__ == "__main__":
     main()
+    of_a_month()

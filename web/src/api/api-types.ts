@@ -5020,7 +5020,7 @@ export interface components {
         Followed: {
             id: string;
             /** @enum {string} */
-            kind: "case" | "step" | "shared" | "operation" | "host";
+            kind: "case" | "step" | "shared" | "operation" | "host" | "watch";
             name: string;
             owner: components["schemas"]["SeriesOwner"] | null;
             usual: components["schemas"]["UsualTimes"] | null;
@@ -5053,7 +5053,7 @@ export interface components {
         Series: {
             id: string;
             /** @enum {string} */
-            kind: "case" | "step" | "shared" | "operation" | "host";
+            kind: "case" | "step" | "shared" | "operation" | "host" | "watch";
             name: string;
             owner: components["schemas"]["SeriesOwner"] | null;
             usual: components["schemas"]["UsualTimes"] | null;
@@ -5260,7 +5260,7 @@ export interface components {
         ComparedSeries: {
             id: string;
             /** @enum {string} */
-            kind: "case" | "step" | "shared" | "operation" | "host";
+            kind: "case" | "step" | "shared" | "operation" | "host" | "watch";
             name: string;
             owner: components["schemas"]["SeriesOwner"] | null;
             runs: number[];

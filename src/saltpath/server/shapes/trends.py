@@ -30,7 +30,7 @@ ABOUT: Any = {
 }
 LINE = {"type": "array", "items": {**WHOLES, "minItems": 5, "maxItems": 5}}
 DAYS = {"type": "array", "items": {**WHOLES, "minItems": 4, "maxItems": 4}}
-KIND = {"type": "string", "enum": ["case", "step", "shared", "operation", "host"]}
+KIND = {"type": "string", "enum": ["case", "step", "shared", "operation", "host", "watch"]}
 PERIOD: Any = {"environment": TEXT, "from": TEXT, "to": TEXT}
 FOLLOWED: Any = {
     "id": TEXT,

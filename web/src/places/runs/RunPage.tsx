@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { useNavigate, useParams } from "react-router";
+import { useNavigate, useParams, useSearchParams } from "react-router";
 import type { RunReport } from "../../api";
 import { queries } from "../../api/queries";
 import { Notice } from "../../parts/Notice";
@@ -40,7 +40,8 @@ function Report({ run }: { run: RunReport }) {
   const start = useStart();
   const environments = useEnvironments().data?.items ?? [];
   useTab(tabOf(run), run.verdict);
-  const first = useFirstBad(run);
+  const [search] = useSearchParams();
+  const first = useFirstBad(run, search.get("case"));
   const chosen = picked ?? first;
   const bad = run.cases.filter((item) => item.verdict && item.verdict !== "passed");
   const finished = run.state === "finished";
@@ -112,9 +113,9 @@ function StepPanel({ run, chosen }: { run: RunReport; chosen: Chosen }) {
 /** Some step of a row, which of them is not known yet. */
 const WORST_OF_ROW = -1;
 
-/** The step to look at first, of a row the worst that counts. */
-function useFirstBad(run: RunReport): Chosen | undefined {
-  const first = firstBad(run);
+/** The step to look at first, of a row the worst that counts; of one case, where somebody came for that. */
+function useFirstBad(run: RunReport, wanted: string | null): Chosen | undefined {
+  const first = firstBad(run, wanted);
   const row = useQuery({
     ...rowOf(run, first),
     enabled: first?.index === WORST_OF_ROW,
@@ -135,9 +136,11 @@ function rowOf(run: RunReport, chosen: Chosen | undefined) {
 }
 
 /** The first bad step of the first bad case, of a case with rows its first bad row, else the first of all. */
-function firstBad(run: RunReport): Chosen | undefined {
+function firstBad(run: RunReport, wanted: string | null): Chosen | undefined {
+  const of = run.cases.filter((entry) => entry.case === wanted);
+  const cases = of.length ? of : run.cases;
   for (const verdict of WORST_FIRST) {
-    for (const entry of run.cases) {
+    for (const entry of cases) {
       const step = entry.steps.find((item) => item.verdict === verdict);
       const { position } = entry;
       if (step && (verdict !== "passed" || !entry.rows?.first))

@@ -50,7 +50,7 @@ function lookAt(item: Item): { label: string; to: string } {
   if (item.kind === "unchecked") return { label: "Add a check", to: `/cases/${item.id}` };
   if (item.kind === "unreliable") return { label: "Look", to: "/trends" };
   if (item.what === "case")
-    return { label: "Look", to: item.run ? `/runs/${item.run}` : `/cases/${item.id}/runs` };
+    return { label: "Look", to: item.run ? `/runs/${item.run}?case=${item.id}` : `/cases/${item.id}/runs` };
   return { label: "Look", to: home(item) };
 }
 
@@ -82,7 +82,7 @@ function More({ item }: { item: Item }) {
       const begun = await start({ cases: [item.id] }, where);
       if (begun) void navigate(`/runs/${begun.id}`);
     },
-    known: async () => navigate(`/runs/${item.run}`),
+    known: async () => navigate(`/runs/${item.run}?case=${item.id}`),
     history: async () => navigate(`/cases/${item.id}/runs`),
     take: () => api.takeTrouble(item.trouble ?? "", true),
     mute: () => api.muteWatch(item.id, 60),

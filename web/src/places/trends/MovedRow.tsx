@@ -22,7 +22,10 @@ export function MovedRow({ one, parts, span, search }: Props) {
     <li className="trend-row">
       <div>
         <h3>
-          <Link to={`/trends/${one.id}${search}`} className={one.kind === "operation" ? "mono" : undefined}>
+          <Link
+            to={one.kind === "watch" ? `/watches/${one.id}` : `/trends/${one.id}${search}`}
+            className={one.kind === "operation" ? "mono" : undefined}
+          >
             {one.name}
           </Link>
         </h3>

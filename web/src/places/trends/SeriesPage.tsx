@@ -21,6 +21,7 @@ const KINDS = {
   shared: "shared steps",
   operation: "an operation",
   host: "a host",
+  watch: "a watch",
 } as const;
 
 /** How long one thing took: its line, where the level changed and what came about then, where the time goes. */

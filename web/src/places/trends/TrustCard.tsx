@@ -31,7 +31,7 @@ export function TrustCard({ one }: { one: CaseTrust }) {
       </svg>
       <p className="muted">
         {trustSentences(one).join(" ")}{" "}
-        {one.lastBad && <Link to={`/runs/${one.lastBad.run}`}>Look at the last one</Link>}
+        {one.lastBad && <Link to={`/runs/${one.lastBad.run}?case=${one.id}`}>Look at the last one</Link>}
       </p>
     </li>
   );

@@ -28,6 +28,7 @@ export function whose(one: Pick<Followed, "kind" | "owner" | "cases"> & { with?:
   if (one.kind === "operation") return count(one.cases, "case");
   if (one.kind === "host") return "a host, all that was asked there";
   if (one.kind === "case") return "a whole case";
+  if (one.kind === "watch") return "a watch";
   return one.owner ? one.owner.name : "";
 }
 
