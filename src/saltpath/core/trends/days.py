@@ -68,15 +68,14 @@ def by_day(
     """For each suite a Day between each two bounds. `ordered`: as `in_order` gives them; `suites`:
     the number of each case's suite; cases without one are left out."""
     days = len(bounds) - 1
-    day = np.searchsorted(np.array(bounds), ordered["at"], side="right") - 1
-    suite, known_suites = _suite_of(ordered, suites)
-    there = (day >= 0) & (day < days) & (suite >= 0)
-    ordered, day, suite = ordered[there], day[there], suite[there]
+    case, day = ordered["case"], np.searchsorted(np.array(bounds), ordered["at"], side="right") - 1
     last = np.ones(len(ordered), bool)
     if len(ordered):
-        same = (ordered["case"][1:] == ordered["case"][:-1]) & (day[1:] == day[:-1])
-        last[:-1] = ~same
-    ordered, place = ordered[last], suite[last] * days + day[last]
+        last[:-1] = (case[1:] != case[:-1]) | (day[1:] != day[:-1])
+    ordered, day = ordered[last], day[last]
+    suite, known_suites = _suite_of(ordered, suites)
+    there = (day >= 0) & (day < days) & (suite >= 0)
+    ordered, place = ordered[there], suite[there] * days + day[there]
     bad, is_known = are_bad(ordered), (ordered["flags"] & KNOWN) != 0
     size = len(known_suites) * days
 

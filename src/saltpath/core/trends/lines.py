@@ -26,23 +26,22 @@ def line(mine: Entries, begin: int, end: int, parts: int) -> list[Point]:
     part = (mine["at"].astype(np.int64) - begin) * parts // max(end - begin, 1)
     there = (part >= 0) & (part < parts)
     mine, part = mine[there], part[there]
-    found = []
-    for first, last in groups(part):
-        here = mine[first:last]
-        found.append(
-            Point(
-                int(part[first]),
-                _at(here["median"], 0.5),
-                _at(here["p95"], 0.95),
-                len(here),
-                int(here["bad"].sum()),
-            )
+    medians, slowest = mine["median"].tolist(), mine["p95"].tolist()
+    bad = mine["bad"].tolist()
+    return [
+        Point(
+            int(part[first]),
+            _at(medians[first:last], 0.5),
+            _at(slowest[first:last], 0.95),
+            last - first,
+            sum(bad[first:last]),
         )
-    return found
+        for first, last in groups(part)
+    ]
 
 
-def _at(values: Entries, share: float) -> int:
-    return int(np.sort(values)[rank(share, len(values)) - 1])
+def _at(values: list[int], share: float) -> int:
+    return sorted(values)[rank(share, len(values)) - 1]
 
 
 class Phases(Struct, frozen=True):

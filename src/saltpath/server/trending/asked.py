@@ -83,6 +83,16 @@ class Looked:
         )
 
     @cached_property
+    def order(self) -> list[int]:
+        """The numbers of these runs, in their order."""
+        return sorted(self.runs, key=lambda id: (self.runs[id].at, id))
+
+    @cached_property
+    def place(self) -> dict[int, int]:
+        """Where each stands among them."""
+        return {run: number for number, run in enumerate(self.order)}
+
+    @cached_property
     def uses(self) -> dict[int, set[int]]:
         """The shared steps that each case uses, by their numbers."""
         by_name = {cases.called(head): head.id for head in self.shared.values()}

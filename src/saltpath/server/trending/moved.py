@@ -135,14 +135,13 @@ def _line_of_watch(over: ranges.Range, of: Looked) -> list[list[int]]:
 
 def told_of(of: Looked, found: Mapping[int, list[Moved]]) -> list[Told]:
     """What of that changed within the stretch, each cause once."""
-    place = {run: n for n, run in enumerate(sorted(of.runs, key=lambda id: (of.runs[id].at, id)))}
     shifted = [
         Shifted(
             id,
             one.kind,
             one.owner,
             one.of if one.kind == "operation" else one.operation,
-            place.get(moved.run, 0),
+            of.place.get(moved.run, 0),
             moved,
         )
         for id, every in found.items()
@@ -218,10 +217,9 @@ def _moved(of: Looked, one: Moved) -> dict[str, Any]:
 
 def _new_build(of: Looked, run: int) -> str:
     """The build that came with a run or up to two runs beside it; empty where none did."""
-    order = sorted(of.runs, key=lambda id: (of.runs[id].at, id))
     if run not in of.runs:
         return ""
-    place = order.index(run)
+    order, place = of.order, of.place[run]
     near = range(max(place - 2, 1), min(place + 3, len(order)))
     for at in sorted(near, key=lambda at: abs(at - place)):
         before, after = of.runs[order[at - 1]].build, of.runs[order[at]].build

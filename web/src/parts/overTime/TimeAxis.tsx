@@ -1,8 +1,10 @@
 import { type PointerEvent, type ReactNode, useRef, useState } from "react";
 import { placeOf, type Span, spanName, tickName, ticks, within } from "./time";
 
-/** Beyond this share a name would be cut off. */
+/** Beyond this share a name would be cut off; on an axis with few names, which is short, sooner. */
 const LAST_NAME = 0.94;
+const LAST_OF_FEW = 0.89;
+const FEW = 6;
 
 /** The one time axis. Dragging over the time, on it or on any line, looks closer. */
 export function TimeAxis({ span, most = 8 }: { span: Span; most?: number }) {
@@ -10,7 +12,7 @@ export function TimeAxis({ span, most = 8 }: { span: Span; most?: number }) {
     <div className="time-axis" aria-hidden="true">
       {ticks(span, most).map((moment) => (
         <span key={moment} style={{ left: `${100 * placeOf(span, moment)}%` }}>
-          {placeOf(span, moment) < LAST_NAME && tickName(moment, span)}
+          {placeOf(span, moment) < (most > FEW ? LAST_NAME : LAST_OF_FEW) && tickName(moment, span)}
         </span>
       ))}
     </div>

@@ -1,10 +1,10 @@
+import type { Shapes } from "../../api";
 import { Choice } from "../../parts/Choice";
 import { InPlace } from "../../parts/typing/InPlace";
-import type { Route, RouteChange } from "./RouteSentence";
 
 interface Props {
-  route: Route;
-  change: (wanted: RouteChange) => Promise<string | undefined>;
+  route: Shapes["Route"];
+  change: (wanted: Shapes["RouteChange"]) => Promise<string | undefined>;
 }
 
 /** What a route sends each day, whatever breaks: what Today says, and the heads of the sealed record. */
