@@ -42,6 +42,18 @@ class TrendEntries(unittest.TestCase):
         found = entries.entries(self.history, 1, what, place, begin, end, some)
         return sorted(tuple(one) for one in found.tolist())
 
+    def test_entries_are_read_as_they_lie(self):
+        """Sorted, whole days went through memory four times: it took four times as long."""
+        asked = []
+        self.history.set_trace_callback(asked.append)
+        for what, some in (("case", None), ("step", None), ("step", [3, 17])):
+            entries.entries(self.history, 1, what, "Live", BEGIN, NOW, some)
+        self.history.set_trace_callback(None)
+        self.assertEqual(len(asked), 6)
+        for sql in asked:
+            plan = [row[3] for row in self.history.execute(f"EXPLAIN QUERY PLAN {sql}")]
+            self.assertNotIn("TEMP B-TREE", " ".join(plan))
+
     def test_any_stretch_reads_the_same_before_and_after_packing(self):
         chance = random.Random(5)
         runs = [

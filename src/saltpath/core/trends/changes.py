@@ -15,7 +15,7 @@ from msgspec.structs import replace
 
 from saltpath.core.statistics.change_points import Rule
 from saltpath.core.statistics.shifts import Shift, shifts_in
-from saltpath.core.trends.entries import Entries, groups, in_series
+from saltpath.core.trends.entries import Entries, groups, in_series, those
 
 THRESHOLDS = ((40, 3.6), (400, 4.2))
 """Of so many things, in standard deviations of the CUSUM: at 3.6 at most 1.7 % of noise is called
@@ -52,8 +52,7 @@ def rule_for(things: int) -> Rule:
 
 def by_series(entries: Entries) -> Iterator[tuple[int, Entries]]:
     """The entries of each series that have a time, in the order of their runs."""
-    timed = entries[entries["timed"] > 0]
-    ordered = in_series(timed)
+    ordered = in_series(those(entries, entries["timed"] > 0))
     for begin, end in groups(ordered["series"]):
         yield int(ordered["series"][begin]), ordered[begin:end]
 

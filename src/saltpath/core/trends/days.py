@@ -25,6 +25,7 @@ from saltpath.core.trends.entries import (
     are_bad,
     groups,
     that_count,
+    those,
 )
 
 Numbers = NDArray[np.int64]
@@ -58,8 +59,8 @@ def in_order(cases: Entries) -> Entries:
     kept = that_count(cases)
     at = kept["at"].astype(np.int64) << 32 | kept["run"]
     if len(at) and (at[1:] < at[:-1]).any():
-        kept = kept[np.argsort(at, kind="stable")]
-    return kept[np.argsort(kept["case"], kind="stable")]
+        kept = np.take(kept, np.argsort(at, kind="stable"))
+    return np.take(kept, np.argsort(kept["case"], kind="stable"))
 
 
 def by_day(
@@ -72,10 +73,10 @@ def by_day(
     last = np.ones(len(ordered), bool)
     if len(ordered):
         last[:-1] = (case[1:] != case[:-1]) | (day[1:] != day[:-1])
-    ordered, day = ordered[last], day[last]
+    ordered, day = those(ordered, last), day[last]
     suite, known_suites = _suite_of(ordered, suites)
     there = (day >= 0) & (day < days) & (suite >= 0)
-    ordered, place = ordered[there], suite[there] * days + day[there]
+    ordered, place = those(ordered, there), suite[there] * days + day[there]
     bad, is_known = are_bad(ordered), (ordered["flags"] & KNOWN) != 0
     size = len(known_suites) * days
 

@@ -4,7 +4,7 @@ a number of its own, since what is stored is read for ever."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from itertools import pairwise
 from typing import Any, Literal
 
@@ -77,15 +77,19 @@ DTYPES: dict[What, np.dtype[Any]] = {"case": CASE, "step": STEP}
 MOST = np.iinfo(np.uint32).max
 
 
-def joined(what: What, stored: Sequence[bytes]) -> Entries:
+def read(what: What, stored: bytes | bytearray) -> Entries:
     """Stored entries, one after the other."""
-    return np.frombuffer(b"".join(stored), DTYPES[what])
+    return np.frombuffer(stored, DTYPES[what])
+
+
+def those(entries: Entries, which: NDArray[np.bool_]) -> Entries:
+    """Of some entries those that are marked. (A mask as an index takes several times as long.)"""
+    return entries if which.all() else np.take(entries, np.flatnonzero(which))
 
 
 def in_series(steps: Entries) -> Entries:
     """Those of each series one after the other, in the order of their runs."""
-    ordered: Entries = steps[np.lexsort((steps["run"], steps["at"], steps["series"]))]
-    return ordered
+    return np.take(steps, np.lexsort((steps["run"], steps["at"], steps["series"])))
 
 
 def groups(values: Entries) -> Iterator[tuple[int, int]]:
@@ -102,6 +106,4 @@ def are_bad(cases: Entries) -> NDArray[np.bool_]:
 
 def that_count(cases: Entries) -> Entries:
     """Without those that say nothing of their case."""
-    counts = (cases["flags"] & OURS == 0) & (cases["verdict"] != SKIPPED)
-    kept: Entries = cases if counts.all() else cases[counts]
-    return kept
+    return those(cases, (cases["flags"] & OURS == 0) & (cases["verdict"] != SKIPPED))

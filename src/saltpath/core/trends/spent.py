@@ -9,7 +9,7 @@ import numpy as np
 from msgspec import Struct
 
 from saltpath.core.statistics.histogram import rank
-from saltpath.core.trends.entries import Entries, groups
+from saltpath.core.trends.entries import Entries, groups, those
 from saltpath.core.trends.lines import Phases, phases
 
 SIDE_BY_SIDE = (1, 2, 4, 8)
@@ -45,18 +45,17 @@ def only(steps: Entries, series: Sequence[int]) -> Entries:
     of_each = steps["series"]
     wanted = np.zeros(max(int(of_each.max()), *series) + 1, bool)
     wanted[list(series)] = True
-    some: Entries = steps[wanted[of_each]]
-    return some
+    return those(steps, wanted[of_each])
 
 
 def spent(steps: Entries, series: Sequence[int]) -> list[Spent]:
     """On each of these series that has a time, most first."""
     steps = only(steps, series)
-    steps = steps[np.argsort(steps["series"], kind="stable")]
+    steps = np.take(steps, np.argsort(steps["series"], kind="stable"))
     found = []
     for begin, end in groups(steps["series"]):
         mine = steps[begin:end]
-        timed = mine[mine["timed"] > 0]
+        timed = those(mine, mine["timed"] > 0)
         if len(timed):
             found.append(
                 Spent(

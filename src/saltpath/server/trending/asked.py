@@ -9,11 +9,10 @@ from functools import cached_property
 
 from flask import request
 
-from saltpath.core.cases.shared import uses
 from saltpath.core.format.readable import readable_project
 from saltpath.core.trends.entries import Entries, What
 from saltpath.core.values.moments import zone_of
-from saltpath.server.compiled import compiled
+from saltpath.server.compiled import used_by
 from saltpath.server.context import database
 from saltpath.server.problems import Refused
 from saltpath.server.stretches import stretch
@@ -97,8 +96,8 @@ class Looked:
         """The shared steps that each case uses, by their numbers."""
         by_name = {cases.called(head): head.id for head in self.shared.values()}
         return {
-            stored.id: {by_name[name] for name in uses(compiled(stored)) if name in by_name}
-            for stored in cases.cases(database(), self.project.id)
+            case: {by_name[name] for name in names if name in by_name}
+            for case, names in used_by(self.project.id, self.cases.values()).items()
         }
 
 

@@ -20,7 +20,7 @@ from saltpath.core.trends.days import (
     spells,
     totals,
 )
-from saltpath.core.trends.entries import Entries
+from saltpath.core.trends.entries import Entries, those
 from saltpath.server.api.views import moment
 from saltpath.server.trending.asked import MONTH_S, Looked
 from saltpath.store.trends.entries import SECOND_US
@@ -30,7 +30,7 @@ def suites_view(of: Looked) -> dict[str, Any]:
     """Each suite that has cases, in the order of the outline."""
     every = of.entries("case", MONTH_S)  # what was bad before the stretch broke before it
     ordered = in_order(every)
-    within = ordered[ordered["at"] >= of.begin]
+    within = those(ordered, ordered["at"] >= of.begin)
     bounds = days_between(of.begin, of.end, of.zone)
     days = by_day(within, bounds, of.suite_of)
     broken = [one for one in spells(ordered) if not one.ended or one.ended >= of.begin]
@@ -96,7 +96,7 @@ def chosen(of: Looked, suite: int | None) -> Entries:
     """The entries of the cases of a suite that there are, or of all."""
     cases = of.entries("case")
     mine = [case for case, its in of.suite_of.items() if suite is None or its == suite]
-    return cases[np.isin(cases["case"], mine)]
+    return those(cases, np.isin(cases["case"], mine))
 
 
 def _cycle(of: Looked, one: Cycle) -> dict[str, Any]:

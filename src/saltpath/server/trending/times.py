@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from saltpath.core.trends import compare
-from saltpath.core.trends.entries import Entries, that_count
+from saltpath.core.trends.entries import Entries, that_count, those
 from saltpath.core.trends.spent import Spent, side_by_side, spent
 from saltpath.server.api.views import moment, ms
 from saltpath.server.trending.asked import Looked
@@ -143,7 +143,7 @@ def _of_build(of: Looked, what: Any, build: str) -> Entries:
     if not build:
         return found
     runs = [id for id, run in of.runs.items() if run.build == build]
-    return found[np.isin(found["run"], runs)]
+    return those(found, np.isin(found["run"], runs))
 
 
 def _side(of: Looked, build: str) -> dict[str, Any]:

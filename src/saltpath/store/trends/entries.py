@@ -8,7 +8,7 @@ from collections.abc import Iterator, Mapping, Sequence
 
 from msgspec import Struct
 
-from saltpath.core.trends.entries import LAYOUT, Entries, What, groups, in_series, joined
+from saltpath.core.trends.entries import LAYOUT, Entries, What, groups, in_series, read
 from saltpath.store.database import write
 
 HOUR_S = 3_600
@@ -109,17 +109,20 @@ def entries(
     pieces = "" if series is None else f" AND piece IN ({', '.join(_pieces(series))})"
     days = connection.execute(
         "SELECT day, entries FROM trend_day WHERE project = ? AND what = ? AND environment = ? AND "
-        f"day BETWEEN ? AND ? AND layout = ?{pieces} ORDER BY day, piece",
+        f"day BETWEEN ? AND ? AND layout = ?{pieces} ORDER BY piece, day",
         (project, what, environment, begin // DAY_S, (end - 1) // DAY_S, LAYOUT),
     )
-    found = [_within(what, row[0] * DAY_S, DAY_S, row[1], begin, end) for row in days]
+    found = bytearray()  # one buffer: the days themselves are let go of at once
+    for day, stored in days:
+        found += _within(what, day * DAY_S, DAY_S, stored, begin, end)
     hours = connection.execute(
         "SELECT hour, entries FROM trend_hour WHERE project = ? AND what = ? AND environment = ? "
         "AND hour BETWEEN ? AND ? AND layout = ? ORDER BY hour",
         (project, what, environment, begin // HOUR_S, (end - 1) // HOUR_S, LAYOUT),
     )
-    found += [_within(what, row[0] * HOUR_S, HOUR_S, row[1], begin, end) for row in hours]
-    return joined(what, found)
+    for hour, stored in hours:
+        found += _within(what, hour * HOUR_S, HOUR_S, stored, begin, end)
+    return read(what, found)
 
 
 def _pieces(series: Sequence[int]) -> list[str]:
@@ -130,7 +133,7 @@ def _within(what: What, at: int, length: int, stored: bytes, begin: int, end: in
     """Of an hour's or a day's entries those within a stretch."""
     if begin <= at and at + length <= end:
         return stored
-    found = joined(what, [stored])
+    found = read(what, stored)
     return found[(found["at"] >= begin) & (found["at"] < end)].tobytes()
 
 
@@ -156,7 +159,7 @@ def _packed(
     stored = connection.execute(
         f"SELECT entries FROM trend_hour WHERE {where} ORDER BY hour", hours
     ).fetchall()
-    found = joined(what, [row[0] for row in stored])
+    found = read(what, b"".join(row[0] for row in stored))
     for piece, some in _in_pieces(what, found):
         place = (project, what, environment, piece, day, LAYOUT)
         held = connection.execute(
@@ -164,7 +167,7 @@ def _packed(
             "piece = ? AND day = ? AND layout = ?",
             place,
         ).fetchone()
-        whole = some if held is None else joined(what, [held[0], some.tobytes()])
+        whole = some if held is None else read(what, held[0] + some.tobytes())
         connection.execute(
             "INSERT OR REPLACE INTO trend_day (project, what, environment, piece, day, layout, "
             "entries) VALUES (?, ?, ?, ?, ?, ?, ?)",
