@@ -127,6 +127,8 @@ class Trends(BrowserTest):
                 with self.page.expect_download() as download:
                     self.page.get_by_role("link", name=link).click()
                 download.value.save_as(file)
+                named = r"availability-[\d-]{10}-to-[\d-]{10}\.html|verify\.py"
+                self.assertRegex(download.value.suggested_filename, named)
             command = [sys.executable, "-I", str(script), str(report)]
             done = subprocess.run(command, capture_output=True, text=True, check=False)
             self.assertEqual(done.returncode, 0, done.stdout)

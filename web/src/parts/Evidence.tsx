@@ -11,6 +11,8 @@ const NONE: Namespaces = [];
 
 interface Props {
   step: StepEvidence;
+  /** The run that it is of; another one's is shown in the view that was chosen. */
+  run?: string;
   about?: React.ReactNode;
   keeps?: Keeps;
   /** What can be made of a node of the answer. */
@@ -22,8 +24,17 @@ interface Props {
 }
 
 /** What one step saw: the exchange that was judged, in five views. Redirects and resent requests can be chosen too. */
-export function Evidence({ step, about, keeps, acts, loose, namespaces = NONE }: Props) {
+export function Evidence(props: Props) {
   const [view, setView] = useState<View>("Tree");
+  return <Viewed key={props.run} {...props} view={view} setView={setView} />;
+}
+
+interface ViewedProps extends Props {
+  view: View;
+  setView: (view: View) => void;
+}
+
+function Viewed({ step, about, keeps, acts, loose, namespaces = NONE, view, setView }: ViewedProps) {
   const [hop, setHop] = useState<number>();
   const [pointed, setPointed] = useState({ subject: "", times: 0 });
   const last = step.exchanges.length - 1;

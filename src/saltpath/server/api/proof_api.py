@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from importlib.resources import files
 
 from flask import Blueprint, Response, request
 
+from saltpath.core.values.moments import zone_of
 from saltpath.server.api.views import moment
 from saltpath.server.asked import project_asked, watch_asked
 from saltpath.server.context import database
@@ -58,7 +60,9 @@ def read_proof() -> Response:
     now = now_us() // SECOND_US
     supplier = request.args.get("supplier", "")
     proof = proving.proof_of(history, project, stored, period, now, supplier)
-    name = f"availability-{period.begin // DAY_S * DAY_S}"
+    zone = zone_of(proof.zone)
+    days = [f"{datetime.fromtimestamp(at, zone):%Y-%m-%d}" for at in (period.begin, period.end - 1)]
+    name = f"availability-{'-to-'.join(dict.fromkeys(days))}"
     if form == "xlsx":
         from saltpath.formats.proof import workbook
 

@@ -82,8 +82,9 @@ export function EvidencePanel({ step, seen, about, run, chooseRun, row, chooseRo
         <Inside key={`${seen.run}-${step.key}`} about={whose} why={seen.why} inside={seen.inside} />
       ) : seen ? (
         <Evidence
-          key={`${seen.run}-${step?.key}`}
+          key={step?.key}
           step={seen}
+          run={seen.run}
           about={whose}
           keeps={step?.keep}
           acts={acts}
