@@ -9,13 +9,15 @@ const MOST = 300;
 interface Props {
   /** What stands in the head: which run it was. */
   about?: React.ReactNode;
+  /** The run that they are of; another one's are shown as these were looked at. */
+  run?: string;
   why: StepEvidence["why"] | undefined;
   /** The steps inside, in the order in which they ended. */
   inside: StepEvidence[];
 }
 
 /** Shared steps, or those for each item, unfolded: each with its verdict and its exchange, the first bad one at once. */
-export function Inside({ about, why, inside }: Props) {
+export function Inside({ about, run, why, inside }: Props) {
   const [picked, setPicked] = useState<string>();
   const shown = inside.slice(0, MOST);
   const bad = shown.find((step) => step.verdict === "failed" || step.verdict === "blocked");
@@ -46,7 +48,7 @@ export function Inside({ about, why, inside }: Props) {
         ))}
       </ol>
       {inside.length >= MOST && <p className="muted pad">Only the first {MOST} are shown.</p>}
-      {chosen && <Evidence key={chosen.inner} step={chosen} />}
+      {chosen && <Evidence key={chosen.inner} step={chosen} run={run} />}
     </>
   );
 }

@@ -79,7 +79,7 @@ export function EvidencePanel({ step, seen, about, run, chooseRun, row, chooseRo
         </button>
       )}
       {seen && (step?.use || step?.each) ? (
-        <Inside key={`${seen.run}-${step.key}`} about={whose} why={seen.why} inside={seen.inside} />
+        <Inside key={step.key} about={whose} run={seen.run} why={seen.why} inside={seen.inside} />
       ) : seen ? (
         <Evidence
           key={step?.key}
