@@ -1,5 +1,5 @@
 """A process that answers slow questions (core/paths/offloading.py) and is ended when one takes too
-long, while exchanges go on.
+long, while exchanges go on. What counts is the time that it had a core, as in paths/time_limit.py.
 
 The engine's loop asks through a thread; questions and answers are pickled over a pipe, between this
 program and itself. Run as `python -m saltpath.engine.helper` it is that process.
@@ -17,10 +17,12 @@ import select
 import subprocess
 import sys
 import threading
+import time
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 from saltpath.core.paths import offloading
+from saltpath.core.paths.time_limit import PATIENCE, TICK_S, cpu_s
 from saltpath.core.values.why import Blocked, Why
 
 BEGINNING_S = 20.0
@@ -55,7 +57,8 @@ class Helper:
                 process.stdin.flush()
                 # the first question of a kind has its modules read first
                 self._reply(process, BEGINNING_S)
-                kind, payload = self._reply(process, self._limit_s)
+                self._wait_for_work(process)
+                kind, payload = self._reply(process, 0)
             except (OSError, EOFError, TimeoutError):
                 self._end()
                 return offloading.TooSlow()
@@ -85,6 +88,16 @@ class Helper:
             raise TimeoutError
         size = int.from_bytes(_exactly(pipe, _HEAD), "big")
         return pickle.loads(_exactly(pipe, size))  # type: ignore[no-any-return]
+
+    def _wait_for_work(self, process: subprocess.Popen[bytes]) -> None:
+        """Until it answers. Raises TimeoutError when it has worked for the limit."""
+        assert process.stdout is not None
+        limit_s, pipe, worked = self._limit_s, process.stdout.fileno(), cpu_s(process.pid)
+        ends, left = time.monotonic() + PATIENCE * limit_s, limit_s
+        while not select.select([pipe], [], [], left)[0]:
+            left = limit_s - (cpu_s(process.pid) - worked)
+            if left <= TICK_S or time.monotonic() >= ends:
+                raise TimeoutError
 
     def _end(self) -> None:
         process, self._process = self._process, None

@@ -22,6 +22,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from saltpath.core.paths.time_limit import cpu_s
 from saltpath.core.values.grammar import Unreadable
 from saltpath.server.limits import MOST_MEMORY
 
@@ -130,11 +131,11 @@ def _read(
     process: subprocess.Popen[bytes], limit_s: float, gone: Callable[[], bool]
 ) -> tuple[str, Any]:
     assert process.stdout is not None
-    end, most = time.monotonic() + limit_s * WAITING, _cpu_s(process.pid) + limit_s
+    end, most = time.monotonic() + limit_s * WAITING, cpu_s(process.pid) + limit_s
     while not select.select([process.stdout], [], [], _LOOK_S)[0]:
         if gone():
             raise NotNow("nobody waited for this any more")
-        if _cpu_s(process.pid) > most:
+        if cpu_s(process.pid) > most:
             raise TimeoutError
         if time.monotonic() > end:
             raise NotNow(BUSY)
@@ -143,16 +144,6 @@ def _read(
         raise EOFError
     found: tuple[str, Any] = pickle.loads(process.stdout.read(int.from_bytes(head, "big")))
     return found
-
-
-def _cpu_s(pid: int) -> float:
-    """Seconds of CPU time that a process has had (proc_pid_stat(5): utime and stime in clock
-    ticks); 0 where it cannot be told."""
-    try:
-        words = Path(f"/proc/{pid}/stat").read_bytes().rpartition(b") ")[2].split()
-    except OSError:
-        return 0.0
-    return (int(words[11]) + int(words[12])) / os.sysconf("SC_CLK_TCK")
 
 
 def _end(process: subprocess.Popen[bytes]) -> None:
