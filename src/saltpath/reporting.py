@@ -11,11 +11,10 @@ from functools import partial
 
 from msgspec import Struct
 
-from saltpath.core.format.readable import readable_project
+from saltpath.core.format.readable import project_zone
 from saltpath.core.running.cause_sentences import Cause, sentence, who
 from saltpath.core.running.events import StepFinished
 from saltpath.core.running.totals import STOPPED, StepsTotal, run_verdict
-from saltpath.core.values.moments import zone_of
 from saltpath.core.values.why import MaskedWhy, Why, as_masked
 from saltpath.formats.reports.report import (
     Place,
@@ -119,7 +118,7 @@ def verdict_beside(stored: Stored, run: runs.Run, allowed: Iterable[str]) -> str
 def today(main: sqlite3.Connection, project: int) -> date:
     """In the project's zone."""
     document = projects.project_by_id(main, project).document
-    return datetime.now(zone_of(readable_project(document)[0].zone)).date()
+    return datetime.now(project_zone(document)).date()
 
 
 def is_known(one: Known | None, day: date) -> bool:

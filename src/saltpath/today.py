@@ -5,23 +5,20 @@ from __future__ import annotations
 
 import sqlite3
 from collections.abc import Iterator
-from datetime import date, datetime, tzinfo
+from datetime import date, datetime
 
 from msgspec import Struct
 
-from saltpath.core.cases.shared import uses as uses_of
-from saltpath.core.format.readable import readable_case, readable_project
+from saltpath.core.format.readable import project_zone
 from saltpath.core.running.cause_sentences import sentence_of
 from saltpath.core.running.causes import Failure
 from saltpath.core.statistics.shifts import by_how_much, rounded
 from saltpath.core.trends.today import Item, Kind, after_bad, worst_first
 from saltpath.core.values.measures import show_duration
-from saltpath.core.values.moments import zone_of
 from saltpath.core.values.verdicts import Verdict
 from saltpath.core.values.why import Why
-from saltpath.store import causes, deliveries, known, last_verdicts, runs, watches
-from saltpath.store.cases import SHARED, CaseHead, called, heads
-from saltpath.store.cases import cases as cases_of
+from saltpath.store import causes, deliveries, known, last_verdicts, runs, shared_uses, watches
+from saltpath.store.cases import SHARED, CaseHead, heads
 from saltpath.store.documents import Document
 from saltpath.store.history import alerts, troubles
 from saltpath.store.known import Known
@@ -53,10 +50,6 @@ class Bad(Struct, frozen=True):
     run: str
 
 
-def zone_of_project(project: Document) -> tzinfo:
-    return zone_of(readable_project(project.document)[0].zone)
-
-
 def items(stored: Stored, project: Document, since: int, now: int) -> list[Item]:
     """Worst first, since a moment (UTC microseconds), one line a cause."""
     found = [
@@ -75,7 +68,7 @@ def _of_cases(stored: Stored, project: Document, since: int, now: int) -> Iterat
     last = last_verdicts.of_project(stored.main, project.id)
     cases = [one for one in heads(stored.main, project.id) if one.id in last]
     held = known.known(stored.main, project.id)
-    day = datetime.fromtimestamp(now / SECOND_US, zone_of_project(project)).date()
+    day = datetime.fromtimestamp(now / SECOND_US, project_zone(project.document)).date()
     unreliable = _unreliable(stored, project, since)
     bad = _went_wrong(stored, [(one.id, last[one.id]) for one in cases])
     for case in cases:
@@ -251,7 +244,7 @@ def _slower(stored: Stored, project: Document, since: int) -> Iterator[Item]:
             for moved in found
             if moved.found * SECOND_US >= since and moved.ratio > 1
         ]
-        uses = runs_shared(stored, project) if shifted else {}
+        uses = shared_uses.of_project(stored.main, project.id) if shifted else {}
         for told in told_once(shifted, uses):
             lead, of = told.lead.moved, every[told.lead.series]
             took, take = (show_duration(rounded(us)) for us in (lead.before, lead.after))
@@ -264,16 +257,6 @@ def _slower(stored: Stored, project: Document, since: int) -> Iterator[Item]:
                 lead.at * SECOND_US,
                 "passed",
             )
-
-
-def runs_shared(stored: Stored, project: Document) -> dict[int, set[int]]:
-    """The shared steps that each case uses, by their numbers."""
-    by_name = {called(one): one.id for one in heads(stored.main, project.id, SHARED)}
-    found = {}
-    for one in cases_of(stored.main, project.id):
-        case, _ = readable_case(one.unread or one.document, one.name, one.key)
-        found[one.id] = {by_name[name] for name in uses_of(case) if name in by_name}
-    return found
 
 
 # ---- what did not arrive

@@ -10,9 +10,8 @@ from html import escape
 from pathlib import Path
 from urllib.parse import quote
 
-from saltpath.core.format.readable import readable_project
+from saltpath.core.format.readable import project_zone
 from saltpath.core.trends.today import Item, heading, last_working_day
-from saltpath.core.values.moments import zone_of
 from saltpath.core.watching.alerts import Kind, Message, body_of
 from saltpath.store import projects, routes, watches
 from saltpath.store.database import connect
@@ -52,7 +51,7 @@ def look(
 
 def _here(main: sqlite3.Connection, project: Document, now: int) -> tuple[date, int]:
     """The day, and the seconds since it began, by the project's clocks."""
-    zone = zone_of(readable_project(project.document)[0].zone)
+    zone = project_zone(project.document)
     here = datetime.fromtimestamp(now / SECOND_US, UTC).astimezone(zone)
     return here.date(), here.hour * 3_600 + here.minute * 60 + here.second
 
@@ -78,7 +77,7 @@ def _today(
 ) -> int:
     from saltpath import today  # it brings numpy
 
-    zone = today.zone_of_project(project)
+    zone = project_zone(project.document)
     since = last_working_day(now, zone)
     with closing(connect(folder, "evidence")) as evidence:
         items = today.items(today.Stored(main, evidence, history), project, since, now)

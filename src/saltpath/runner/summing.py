@@ -7,7 +7,7 @@ from __future__ import annotations
 import logging
 import sqlite3
 from collections import Counter, defaultdict
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from datetime import UTC, date, datetime, tzinfo
 from urllib.parse import urlsplit
 
@@ -16,18 +16,15 @@ from msgspec import Struct, field
 
 from saltpath.core.answers.exchange import Times
 from saltpath.core.cases.expectations import checks_in
-from saltpath.core.format.readable import readable_case, readable_project
+from saltpath.core.format.readable import project_zone, readable_case
 from saltpath.core.running.causes import Failure, is_of_host
-from saltpath.core.trends.changes import FEWEST, as_found, by_series, moved_in, rule_for
+from saltpath.core.trends.changes import as_found, by_series, moved_in, of_enough, rule_for
 from saltpath.core.trends.entries import CASE, KNOWN, MOST, OF_HOST, OURS, VERDICTS, Entries, What
 from saltpath.core.trends.followed import Followed, followed_in
-from saltpath.core.trends.spent import time_by_series
 from saltpath.core.trends.summing import Taken, phases_of, step_entries
 from saltpath.core.trends.trust import trust
-from saltpath.core.values.moments import zone_of
 from saltpath.store import cases, causes, evidence, known, projects, runs, shared_steps
 from saltpath.store.database import NotFound
-from saltpath.store.documents import Document
 from saltpath.store.evidence import Taken as Step
 from saltpath.store.trends import entries, looks, series, trusts
 from saltpath.store.trends.entries import SECOND_US, SummedRun
@@ -63,16 +60,22 @@ class Reader(Struct):
     read: dict[tuple[int, int], Known] = field(default_factory=dict)
 
     def case(self, main: sqlite3.Connection, id: int, version: int) -> Known:
-        if (id, version) not in self.read:
+        found = self.read.get((id, version))
+        if found is None:
+            try:
+                found = self.read[id, version] = self.of(cases.case_at(main, id, version))
+            except NotFound:
+                found = self.read[id, version] = Known(id, {}, 0)
+        return found
+
+    def of(self, stored: cases.StoredCase) -> Known:
+        """A case, or shared steps, at the version that is stored there."""
+        key = (stored.id, stored.version)
+        if key not in self.read:
             if len(self.read) > 5_000:
                 self.read.clear()
-            try:
-                stored = cases.case_at(main, id, version)
-            except NotFound:
-                self.read[id, version] = Known(id, {}, 0)
-            else:
-                self.read[id, version] = _known(stored)
-        return self.read[id, version]
+            self.read[key] = _known(stored)
+        return self.read[key]
 
 
 def _known(stored: cases.StoredCase) -> Known:
@@ -179,12 +182,8 @@ def _cases(
 
 
 def _day(main: sqlite3.Connection, run: runs.Run) -> date:
-    zone = _zone(projects.project_by_id(main, run.project))
+    zone = project_zone(projects.project_by_id(main, run.project).document)
     return datetime.fromtimestamp(run.asked_at / SECOND_US, UTC).astimezone(zone).date()
-
-
-def _zone(project: Document) -> tzinfo:
-    return zone_of(readable_project(project.document)[0].zone)
 
 
 def _rows(one: runs.RunCase) -> tuple[int, int]:
@@ -227,7 +226,7 @@ class _Steps:
         self._shared: dict[str, tuple[Known, Followed]] = {}
         self._shared_by_name: dict[str, tuple[int, str]] = {}
         for stored in shared_steps.shared_steps(main, run.project):
-            held = _known(stored)
+            held = reader.of(stored)
             self._shared_by_name[cases.called(stored)] = stored.id, stored.name
             self._shared |= {key: (held, one) for key, one in held.followed.items()}
 
@@ -314,7 +313,7 @@ def look(main: sqlite3.Connection, history: sqlite3.Connection, reader: Reader, 
     many environments."""
     wanted = reader.new if reader.new is not None else set(entries.places(history))
     reader.new = set()
-    zones = {one.id: _zone(one) for one in projects.projects(main)}
+    zones = {one.id: project_zone(one.document) for one in projects.projects(main)}
     for project, environment in sorted(wanted):
         if project in zones:
             _look_for_changes(history, project, environment, now)
@@ -325,21 +324,25 @@ def look(main: sqlite3.Connection, history: sqlite3.Connection, reader: Reader, 
 def _look_for_changes(
     history: sqlite3.Connection, project: int, environment: str, now: int
 ) -> None:
-    steps = entries.entries(history, project, "step", environment, now - LOOKED_BACK_S, now + 1)
-    groups = list(by_series(steps))
-    rule = rule_for(sum(len(mine) >= FEWEST for _, mine in groups))
+    followed = sorted(series.of_project(history, project))
+    stretch = (now - LOOKED_BACK_S, now + 1)
+
+    def blocks() -> Iterator[Entries]:
+        return entries.blocks(history, project, environment, *stretch, followed)
+
+    rule = rule_for(sum(map(of_enough, blocks())))
     before = looks.looks(history, project, environment)
-    lately = time_by_series(steps[steps["at"] >= now - MONTH_S])
-    seen: dict[int, Look] = {}
-    for id, mine in groups:
-        last, held = int(mine["at"][-1]), before.get(id)
-        if held is not None and held.until >= last:
-            continue
-        moved = moved_in(mine, rule)
-        known_before = held.found if held is not None else []
-        us = lately[id] if id < len(lately) else 0
-        seen[id] = Look(last, us, as_found(known_before, moved, mine, now))
-    looks.note(history, project, environment, seen)
+    for steps in blocks():
+        seen: dict[int, Look] = {}
+        for id, mine in by_series(steps):
+            last, held = int(mine["at"][-1]), before.get(id)
+            if held is not None and held.until >= last:
+                continue
+            lately = int(mine["sum"][mine["at"] >= now - MONTH_S].sum())
+            known_before = held.found if held is not None else []
+            found = as_found(known_before, moved_in(mine, rule), mine, now)
+            seen[id] = Look(last, lately, found)
+        looks.note(history, project, environment, seen)
 
 
 def _look_for_chance(

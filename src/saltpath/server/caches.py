@@ -28,10 +28,6 @@ class VersionCache(Generic[V]):
                 return self._known[oid, version]
         return self.put(oid, version, make())
 
-    def known(self, oid: str, version: Hashable) -> V | None:
-        with self._lock:
-            return self._known.get((oid, version))
-
     def put(self, oid: str, version: Hashable, value: V) -> V:
         with self._lock:
             self._known[oid, version] = value

@@ -4,12 +4,9 @@ the last ones are remembered: hand in nothing that is not."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-
 from msgspec.structs import replace
 
 from saltpath.core.cases.case import Case, Environment, Project, Suite
-from saltpath.core.cases.shared import uses
 from saltpath.core.cases.summary import Summary
 from saltpath.core.format.readable import (
     Broken,
@@ -21,13 +18,12 @@ from saltpath.core.format.readable import (
 from saltpath.core.format.reader import case_from_data
 from saltpath.server.caches import VersionCache
 from saltpath.server.context import database
-from saltpath.store import cases, projects, summaries
-from saltpath.store.cases import CaseHead, StoredCase
+from saltpath.store import projects, summaries
+from saltpath.store.cases import StoredCase
 from saltpath.store.documents import Document
 from saltpath.store.runs import RunCase
 
 _known: VersionCache[Case] = VersionCache(64)
-_uses: VersionCache[list[str]] = VersionCache(20_000)
 _projects: VersionCache[Project] = VersionCache(16)
 _suites: VersionCache[Suite] = VersionCache(2_000)
 _summaries: VersionCache[Summary] = VersionCache(5_000)
@@ -40,15 +36,6 @@ def compiled(stored: StoredCase) -> Case:
     if stored.unread is not None:
         return readable_case(stored.unread, stored.name, stored.key)[0]
     return _known.of(stored.oid, stored.version, lambda: case_from_data(stored.document))
-
-
-def used_by(project: int, heads: Iterable[CaseHead]) -> dict[int, list[str]]:
-    """The names of the shared steps that each of a project's cases uses, by the case's number."""
-    found = {head.id: _uses.known(head.oid, head.version) for head in heads}
-    if None in found.values():
-        for stored in cases.cases(database(), project):
-            found[stored.id] = _uses.put(stored.oid, stored.version, uses(compiled(stored)))
-    return {case: names for case, names in found.items() if names is not None}
 
 
 def broken(stored: StoredCase) -> list[Broken]:

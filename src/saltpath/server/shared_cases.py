@@ -8,14 +8,12 @@ from typing import Any
 from saltpath.core.assist.value_cells import write_value
 from saltpath.core.cases.case import Case
 from saltpath.core.cases.shared import Library, linked, uses
-from saltpath.server.caches import VersionCache
 from saltpath.server.compiled import compiled
 from saltpath.server.context import database
-from saltpath.store import cases, shared_steps
+from saltpath.store import cases, shared_steps, shared_uses
 from saltpath.store.cases import StoredCase
 
 MOST_NAMED = 50
-_used: VersionCache[tuple[str, ...]] = VersionCache(20_000)
 
 
 def library(project: int) -> Library:
@@ -42,7 +40,7 @@ def users_of(stored: StoredCase) -> list[StoredCase]:
         *cases.cases(database(), stored.project),
         *shared_steps.shared_steps(database(), stored.project),
     ]
-    return [other for other in every if name in _used_by(other)]
+    return [other for other in every if name in shared_uses.named_in(other)]
 
 
 def cases_with(stored: StoredCase) -> list[StoredCase]:
@@ -57,10 +55,6 @@ def cases_with(stored: StoredCase) -> list[StoredCase]:
                 seen.add(other.oid)
                 waiting.append(other)
     return list(found.values())
-
-
-def _used_by(stored: StoredCase) -> tuple[str, ...]:
-    return _used.of(stored.oid, stored.version, lambda: tuple(uses(compiled(stored))))
 
 
 def shared_view(stored: StoredCase) -> dict[str, Any]:

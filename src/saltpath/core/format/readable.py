@@ -6,6 +6,7 @@ that says what is wrong, so that all else works.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
+from datetime import tzinfo
 from typing import Any, TypeVar
 
 from msgspec import Struct
@@ -15,6 +16,7 @@ from saltpath.core.cases.case import Case, Environment, Project, Suite
 from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.project import read_environment, read_project, read_suite
 from saltpath.core.format.reader import case_from_data
+from saltpath.core.values.moments import zone_of
 
 T = TypeVar("T")
 _ENTRIES = ("sources", "databases", "values", "values in")
@@ -75,6 +77,11 @@ def stub_of_case(document: Any, name: str, key: str) -> dict[str, Any]:
 
 def readable_project(document: dict[str, Any]) -> tuple[Project, list[Broken]]:
     return _readable(read_project, document, "project")
+
+
+def project_zone(document: dict[str, Any]) -> tzinfo:
+    """The zone of a project's clocks."""
+    return zone_of(readable_project(document)[0].zone)
 
 
 def readable_suite(document: dict[str, Any]) -> tuple[Suite, list[Broken]]:

@@ -57,6 +57,12 @@ def by_series(entries: Entries) -> Iterator[tuple[int, Entries]]:
         yield int(ordered["series"][begin]), ordered[begin:end]
 
 
+def of_enough(entries: Entries) -> int:
+    """How many series have so many runs with a time that something can be told."""
+    numbers = np.unique(those(entries, entries["timed"] > 0)["series"], return_counts=True)[1]
+    return int((numbers >= FEWEST).sum())
+
+
 def moved_in(mine: Entries, rule: Rule) -> list[Moved]:
     """Of the entries of one series, in their order. `found` is left 0."""
     if len(mine) < FEWEST:

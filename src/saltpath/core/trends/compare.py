@@ -15,10 +15,13 @@ from statistics import NormalDist
 
 import numpy as np
 from msgspec import Struct
+from numpy.typing import NDArray
 
 from saltpath.core.trends.changes import by_series
 from saltpath.core.trends.entries import Entries, are_bad
 
+Medians = dict[int, NDArray[np.uint32]]
+"""Microseconds, by the number of the series, of its runs in their order."""
 LEVEL = 0.05
 FEWEST = 5
 """Runs on each side; with fewer nothing is said of times."""
@@ -56,13 +59,17 @@ class Shares(Struct, frozen=True):
     clear: bool
 
 
-def times(before: Entries, after: Entries) -> list[Times]:
+def medians(steps: Entries) -> Medians:
+    """Of each series those of its runs."""
+    return {series: mine["median"].copy() for series, mine in by_series(steps)}
+
+
+def times(before: Medians, after: Medians) -> list[Times]:
     """Of each series that has FEWEST runs on both sides, the greatest change first."""
-    held = {series: mine["median"].astype(float) for series, mine in by_series(before)}
     both = [
-        (series, held[series], mine["median"].astype(float))
-        for series, mine in by_series(after)
-        if series in held and min(len(held[series]), len(mine)) >= FEWEST
+        (series, before[series], mine)
+        for series, mine in after.items()
+        if series in before and min(len(before[series]), len(mine)) >= FEWEST
     ]
     found = [_times(*one, len(both)) for one in both]
     return sorted(found, key=lambda one: (not one.clear, -abs(np.log(one.ratio)), one.series))

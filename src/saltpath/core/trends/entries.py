@@ -4,7 +4,7 @@ a number of its own, since what is stored is read for ever."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from itertools import pairwise
 from typing import Any, Literal
 
@@ -85,6 +85,16 @@ def read(what: What, stored: bytes | bytearray) -> Entries:
 def those(entries: Entries, which: NDArray[np.bool_]) -> Entries:
     """Of some entries those that are marked. (A mask as an index takes several times as long.)"""
     return entries if which.all() else np.take(entries, np.flatnonzero(which))
+
+
+def only(steps: Entries, series: Collection[int]) -> Entries:
+    """The entries of some series."""
+    if not len(steps) or not series:
+        return steps[:0]
+    of_each = steps["series"]
+    wanted = np.zeros(max(int(of_each.max()), *series) + 1, bool)
+    wanted[list(series)] = True
+    return those(steps, wanted[of_each])
 
 
 def in_series(steps: Entries) -> Entries:

@@ -29,28 +29,8 @@ class Spent(Struct, frozen=True):
     phases: Phases | None
 
 
-def time_by_series(steps: Entries) -> list[int]:
-    """How long each took in all, microseconds, by its number as the place."""
-    if not len(steps):
-        return []
-    added = np.bincount(steps["series"], weights=steps["sum"])
-    found: list[int] = added.astype(np.int64).tolist()
-    return found
-
-
-def only(steps: Entries, series: Sequence[int]) -> Entries:
-    """The entries of some series."""
-    if not len(steps) or not series:
-        return steps[:0]
-    of_each = steps["series"]
-    wanted = np.zeros(max(int(of_each.max()), *series) + 1, bool)
-    wanted[list(series)] = True
-    return those(steps, wanted[of_each])
-
-
-def spent(steps: Entries, series: Sequence[int]) -> list[Spent]:
-    """On each of these series that has a time, most first."""
-    steps = only(steps, series)
+def spent(steps: Entries) -> list[Spent]:
+    """On each series that has a time, most first."""
     steps = np.take(steps, np.argsort(steps["series"], kind="stable"))
     found = []
     for begin, end in groups(steps["series"]):

@@ -7,6 +7,7 @@ from typing import Any
 from flask import Blueprint, Response, request
 
 from saltpath import today
+from saltpath.core.format.readable import project_zone
 from saltpath.core.trends.today import Item, last_working_day
 from saltpath.server.api.views import moment
 from saltpath.server.asked import project_asked
@@ -40,7 +41,7 @@ def read_today() -> Response:
     """Worst first, one line a cause: what broke, is broken still, became slower or unreliable,
     recovered, is unchecked, is known and over, and what did not get through."""
     project, now = project_asked(), now_us()
-    zone = today.zone_of_project(project)
+    zone = project_zone(project.document)
     worked = last_working_day(now, zone)
     here = visits.last_here(database(), actor().id, project.id, now)
     said = request.args.get("since", WORKING_DAY)

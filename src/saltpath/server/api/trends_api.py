@@ -159,16 +159,18 @@ def read_spent() -> Response:
     FROM,
     TO,
     parameter("build", "only runs of this build"),
+    parameter("runner", "only what this runner carried out"),
     parameter("againstFrom", "where the other stretch begins; as long before unless it is said"),
     parameter("againstTo", "where it ends; where the first begins unless it is said"),
     parameter("againstEnvironment", "the other's environment; the same unless it is said"),
     parameter("againstBuild", "only runs of this build in the other"),
+    parameter("againstRunner", "only what this runner carried out in the other"),
 )
 def read_compared() -> Response:
     """Times and shares of the one that is asked about against the other, with intervals of 95 %;
     `clear` is what these runs can show, among all that is compared."""
     from saltpath.server.trending.asked import MONTH_S, Looked, environment_of
-    from saltpath.server.trending.times import compared_view
+    from saltpath.server.trending.times import Side, compared_view
 
     project, args = project_asked(), request.args
     begin, end = stretch(MONTH_S)
@@ -178,8 +180,12 @@ def read_compared() -> Response:
         other = stretch(end - begin, "againstFrom", "againstTo")
     name = environment_of(project, "againstEnvironment")
     before = Looked(project, name if "againstEnvironment" in args else after.environment, *other)
-    build = args.get("againstBuild", ""), args.get("build", "")
-    return json_answer(compared_view(before, after, build))
+    return json_answer(
+        compared_view(
+            Side(before, args.get("againstBuild", ""), args.get("againstRunner", "")),
+            Side(after, args.get("build", ""), args.get("runner", "")),
+        )
+    )
 
 
 @trends_api.get("/trends/table")

@@ -46,7 +46,7 @@ TOTALS: Any = {
     **dict.fromkeys(("badNow", "knownNow", "uncheckedNow", "broke", "mended"), WHOLE),
     "secondsToMend": MAYBE_NUMBER,
 }
-SIDE = shape(build=TEXT, runs=WHOLE, **PERIOD)
+SIDE = shape(build=TEXT, runner=TEXT, runs=WHOLE, **PERIOD)
 SHAPES: dict[str, Any] = {
     "Today": shape(
         since=TEXT,
@@ -120,6 +120,7 @@ SHAPES: dict[str, Any] = {
         run=MAYBE_TEXT,
         number=MAYBE_NUMBER,
         build=TEXT,
+        runner=TEXT,
         at=TEXT,
         share=NUMBER,
         **dict.fromkeys(("cases", "passed", "failed", "blocked", "unchecked"), WHOLE),

@@ -3,20 +3,18 @@ it is called."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Iterator, Sequence
 from datetime import tzinfo
 from functools import cached_property
 
 from flask import request
 
-from saltpath.core.format.readable import readable_project
+from saltpath.core.format.readable import project_zone
 from saltpath.core.trends.entries import Entries, What
-from saltpath.core.values.moments import zone_of
-from saltpath.server.compiled import used_by
 from saltpath.server.context import database
 from saltpath.server.problems import Refused
 from saltpath.server.stretches import stretch
-from saltpath.store import cases, projects
+from saltpath.store import cases, projects, shared_uses
 from saltpath.store.cases import CaseHead
 from saltpath.store.documents import Document
 from saltpath.store.trends import entries, series
@@ -36,19 +34,24 @@ class Looked:
     def entries(self, what: What, back_s: int = 0, series: Sequence[int] | None = None) -> Entries:
         """Those of the stretch, and of so many seconds before; with `series` only of steps with
         these numbers, and of some others."""
-        return entries.entries(
-            database("history"),
-            self.project.id,
-            what,
-            self.environment,
-            self.begin - back_s,
-            self.end,
-            series,
+        return self.between(what, self.begin - back_s, self.end, series)
+
+    def between(
+        self, what: What, begin: int, end: int, series: Sequence[int] | None = None
+    ) -> Entries:
+        """The same of another stretch (seconds, UTC)."""
+        history = database("history")
+        return entries.entries(history, self.project.id, what, self.environment, begin, end, series)
+
+    def blocks(self, series: Collection[int]) -> Iterator[Entries]:
+        """Those of the stretch of these steps, those of some hundred at a time."""
+        return entries.blocks(
+            database("history"), self.project.id, self.environment, self.begin, self.end, series
         )
 
     @cached_property
     def zone(self) -> tzinfo:
-        return zone_of(readable_project(self.project.document)[0].zone)
+        return project_zone(self.project.document)
 
     @cached_property
     def cases(self) -> dict[int, CaseHead]:
@@ -94,11 +97,7 @@ class Looked:
     @cached_property
     def uses(self) -> dict[int, set[int]]:
         """The shared steps that each case uses, by their numbers."""
-        by_name = {cases.called(head): head.id for head in self.shared.values()}
-        return {
-            case: {by_name[name] for name in names if name in by_name}
-            for case, names in used_by(self.project.id, self.cases.values()).items()
-        }
+        return shared_uses.of_project(database(), self.project.id)
 
 
 def looked(project: Document) -> Looked:

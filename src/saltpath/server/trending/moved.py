@@ -9,9 +9,8 @@ import numpy as np
 
 from saltpath.core.statistics.shifts import by_how_much
 from saltpath.core.trends.changes import Moved, by_series
-from saltpath.core.trends.entries import STEP, Entries
+from saltpath.core.trends.entries import STEP, Entries, only
 from saltpath.core.trends.lines import line, phases
-from saltpath.core.trends.spent import only
 from saltpath.core.trends.together import Shifted, Told, told_once
 from saltpath.server.api.views import moment, ms
 from saltpath.server.context import database

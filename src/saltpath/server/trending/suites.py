@@ -106,6 +106,7 @@ def _cycle(of: Looked, one: Cycle) -> dict[str, Any]:
         "run": run.oid if run else None,
         "number": run.number if run else None,
         "build": run.build if run else "",
+        "runner": run.runner if run else "",
         "at": moment(one.at * SECOND_US),
         "cases": one.cases,
         "passed": one.passed,

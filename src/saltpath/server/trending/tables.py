@@ -11,7 +11,7 @@ import numpy as np
 
 from saltpath.core.running.cause_sentences import sentence_of
 from saltpath.core.trends.days import by_day, cycles, days_between, in_order
-from saltpath.core.trends.entries import KNOWN, VERDICTS, in_series
+from saltpath.core.trends.entries import KNOWN, VERDICTS, Entries, What, in_series, those
 from saltpath.server.context import database
 from saltpath.server.trending.asked import Looked
 from saltpath.server.trending.moved import name_of, owner_of
@@ -22,6 +22,7 @@ from saltpath.store.trends import series
 Table = Literal["runs", "cases", "times", "days", "outages"]
 Row = dict[str, Any]
 MOST_ROWS = 200_000
+WEEK_S = 7 * 86_400
 
 
 def rows(of: Looked, table: Table) -> list[Row]:
@@ -47,8 +48,9 @@ def _runs(of: Looked) -> Iterator[Row]:
 
 
 def _cases(of: Looked) -> Iterator[Row]:
-    found = of.entries("case")
-    found = found[np.lexsort((found["position"], found["run"], found["at"]))][-MOST_ROWS:]
+    found = _newest(of, "case")
+    order = np.lexsort((found["position"], found["run"], found["at"]))
+    found = np.take(found, order[-MOST_ROWS:])
     causes = series.causes(database("history"), of.project.id, np.unique(found["cause"]).tolist())
     for one in found:
         case, run = of.cases.get(int(one["case"])), of.runs.get(int(one["run"]))
@@ -71,10 +73,21 @@ def _cases(of: Looked) -> Iterator[Row]:
         }
 
 
+def _newest(of: Looked, what: What) -> Entries:
+    """Enough of the newest, so that months are not read for the last rows."""
+    found: list[Entries] = []
+    end = of.end
+    while end > of.begin and sum(map(len, found)) < MOST_ROWS:
+        begin = max(end - WEEK_S, of.begin)
+        found.append(of.between(what, begin, end))
+        end = begin
+    return np.concatenate(found)
+
+
 def _times(of: Looked) -> Iterator[Row]:
-    found = in_series(of.entries("step"))
-    found = found[found["timed"] > 0]
-    for one in found[np.argsort(found["at"], kind="stable")][-MOST_ROWS:]:
+    found = in_series(_newest(of, "step"))
+    found = those(found, found["timed"] > 0)
+    for one in np.take(found, np.argsort(found["at"], kind="stable")[-MOST_ROWS:]):
         what, run = of.series.get(int(one["series"])), of.runs.get(int(one["run"]))
         if what is None:
             continue

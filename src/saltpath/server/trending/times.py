@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -32,7 +33,8 @@ def spent_view(of: Looked, suite: int | None) -> dict[str, Any]:
             one.owner in mine or (one.owner in of.shared if shared is None else one.owner in shared)
         )
     ]
-    found = spent(of.entries("step"), wanted)
+    found = [one for block in of.blocks(wanted) for one in spent(block)]
+    found.sort(key=lambda one: (-one.us, one.series))
     whole = sum(one.us for one in found)
     waits = sorted(found, key=lambda one: (-_waited(one), one.series))
     large = sorted(found, key=lambda one: (-one.size, one.series))
@@ -88,17 +90,53 @@ def _side_by_side(of: Looked, suite: int | None) -> dict[str, Any] | None:
 # ---- compare
 
 
-def compared_view(before: Looked, after: Looked, build: tuple[str, str]) -> dict[str, Any]:
-    """The second against the first; `build`: only runs of these, where one is said."""
-    steps = compare.times(_of_build(before, "step", build[0]), _of_build(after, "step", build[1]))
-    cases = compare.shares(
-        that_count(_of_build(before, "case", build[0])),
-        that_count(_of_build(after, "case", build[1])),
-    )
-    of = after
+class Side:
+    """One of the two: the runs of a stretch; `build`, `runner`: only of these, where one is
+    said."""
+
+    def __init__(self, of: Looked, build: str = "", runner: str = "") -> None:
+        self.of, self.build, self.runner = of, build, runner
+
+    @cached_property
+    def cases(self) -> Entries:
+        return that_count(self._kept(self.of.entries("case")))
+
+    @cached_property
+    def medians(self) -> compare.Medians:
+        found: compare.Medians = {}
+        for block in self.of.blocks(self.of.series):
+            found |= compare.medians(self._kept(block))
+        return found
+
+    def _kept(self, found: Entries) -> Entries:
+        if not self.build and not self.runner:
+            return found
+        runs = [
+            id
+            for id, run in self.of.runs.items()
+            if self.build in ("", run.build) and self.runner in ("", run.runner)
+        ]
+        return those(found, np.isin(found["run"], runs))
+
+    def view(self) -> dict[str, Any]:
+        return {
+            "environment": self.of.environment,
+            "build": self.build,
+            "runner": self.runner,
+            "from": moment(self.of.begin * SECOND_US),
+            "to": moment(self.of.end * SECOND_US),
+            "runs": len(np.unique(self.cases["run"])),
+        }
+
+
+def compared_view(before: Side, after: Side) -> dict[str, Any]:
+    """The second against the first."""
+    steps = compare.times(before.medians, after.medians)
+    cases = compare.shares(before.cases, after.cases)
+    of = after.of
     return {
-        "before": _side(before, build[0]),
-        "after": _side(after, build[1]),
+        "before": before.view(),
+        "after": after.view(),
         "times": [
             {
                 "id": of.series[one.series].oid,
@@ -136,22 +174,3 @@ def compared_view(before: Looked, after: Looked, build: tuple[str, str]) -> dict
 def _short(value: float) -> float | None:
     """JSON has no infinity: too few runs for a limit."""
     return round(value, 4) if 0 < value < float("inf") else None
-
-
-def _of_build(of: Looked, what: Any, build: str) -> Entries:
-    found = of.entries(what)
-    if not build:
-        return found
-    runs = [id for id, run in of.runs.items() if run.build == build]
-    return those(found, np.isin(found["run"], runs))
-
-
-def _side(of: Looked, build: str) -> dict[str, Any]:
-    cases = _of_build(of, "case", build)
-    return {
-        "environment": of.environment,
-        "build": build,
-        "from": moment(of.begin * SECOND_US),
-        "to": moment(of.end * SECOND_US),
-        "runs": len(np.unique(cases["run"])),
-    }

@@ -11,7 +11,7 @@ from saltpath.core.trends.trust import GoesWith, Trust, proposal, trust
 from saltpath.server.api.views import moment
 from saltpath.server.context import database
 from saltpath.server.trending.asked import MONTH_S, Looked
-from saltpath.store.trends import entries, series, trusts
+from saltpath.store.trends import series, trusts
 from saltpath.store.trends.entries import SECOND_US
 
 BACK_S = 3 * MONTH_S
@@ -27,8 +27,7 @@ def judged(of: Looked) -> list[Trust]:
     known = trusts.found(history, of.project.id, of.environment)
     if known is not None and known[0] < of.end:
         return [one for one in known[1] if one.case in of.cases]
-    begin = min(of.begin, of.end - BACK_S)
-    cases = entries.entries(history, of.project.id, "case", of.environment, begin, of.end)
+    cases = of.between("case", min(of.begin, of.end - BACK_S), of.end)
     builds = {id: run.build for id, run in of.runs.items()}
     runners = {id: run.runner for id, run in of.runs.items() if run.runner}
     found = trust(cases, builds, runners, of.zone)

@@ -4,15 +4,17 @@ are over one for each day. A run's are written once."""
 from __future__ import annotations
 
 import sqlite3
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 
 from msgspec import Struct
 
-from saltpath.core.trends.entries import LAYOUT, Entries, What, groups, in_series, read
+from saltpath.core.trends.entries import LAYOUT, Entries, What, groups, in_series, only, read
 from saltpath.store.database import write
 
 HOUR_S = 3_600
 DAY_S = 86_400
+IN_BLOCK = 512
+"""Numbers of series that are read at a time."""
 IN_PIECE = 16
 """Numbers of series whose entries of a day lie together."""
 SECOND_US = 1_000_000
@@ -123,6 +125,24 @@ def entries(
     for hour, stored in hours:
         found += _within(what, hour * HOUR_S, HOUR_S, stored, begin, end)
     return read(what, found)
+
+
+def blocks(
+    connection: sqlite3.Connection,
+    project: int,
+    environment: str,
+    begin: int,
+    end: int,
+    series: Collection[int],
+) -> Iterator[Entries]:
+    """The entries of steps with these numbers, those of some hundred series at a time, so that
+    months of a large project are never in memory at once."""
+    by_block: dict[int, list[int]] = {}
+    for id in series:
+        by_block.setdefault(id // IN_BLOCK, []).append(id)
+    for some in by_block.values():
+        found = entries(connection, project, "step", environment, begin, end, some)
+        yield only(found, some)
 
 
 def _pieces(series: Sequence[int]) -> list[str]:
