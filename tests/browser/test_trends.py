@@ -6,6 +6,7 @@ import subprocess
 import sys
 import tempfile
 import unittest
+from datetime import date, timedelta
 from pathlib import Path
 
 from playwright.sync_api import expect
@@ -100,6 +101,20 @@ class Trends(BrowserTest):
         ).to_be_visible()
         self.page.get_by_text("two environments", exact=True).click()
         expect(self.page.get_by_text("Runs have gone to one environment only.")).to_be_visible()
+        self.page.get_by_text("two runners", exact=True).click()
+        self.page.get_by_label("The runner before").select_option("runner 2")
+        expect(self.page.get_by_text(re.compile(r"runs? \(runner 2, Rehearsal"))).to_be_visible()
+        expect(self.page.get_by_role("heading", level=1)).to_have_text(
+            "No difference that these runs can show"
+        )
+        self.page.get_by_text("two times", exact=True).click()
+        for label, ago in (("before", (27, 16)), ("after", (10, 1))):
+            for edge, days in zip(("first", "last"), ago, strict=True):
+                day = date.today() - timedelta(days=days)
+                self.page.get_by_label(f"The {edge} day {label}").fill(day.isoformat())
+        expect(
+            self.page.get_by_role("row").filter(has_text="POST /sessions").first
+        ).to_contain_text(re.compile(r"^POST /sessions operation.*−\d+ %, between"))
         self.go("/trends/time")
         expect(self.page.get_by_label("Side by side")).to_contain_text("at once")
         self.page.get_by_label("Which suite").select_option("Desks and papers")

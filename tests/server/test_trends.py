@@ -270,6 +270,22 @@ class Month(unittest.TestCase):
             passed = sum(row["verdict"] not in BAD for row in rows)
             self.assertEqual((one["runs"][1], one["passed"][1]), (len(rows), passed))
 
+    def test_two_runners_compared(self):
+        day = datetime.fromtimestamp(self.now - 30 * 86_400, UTC).isoformat()
+        found = self.get(
+            "trends/compared", runner="runner 1", againstRunner="runner 2", againstFrom=day
+        )
+        carried_out = dict(self.main.execute("SELECT run, runner FROM job").fetchall())
+        for side, runner in (("after", "runner 1"), ("before", "runner 2")):
+            runs = {
+                row["run"]
+                for row in self.rows
+                if carried_out[row["run"]].startswith(runner)
+                and row["at"] >= self.now - 30 * 86_400
+            }
+            self.assertEqual((found[side]["runner"], found[side]["runs"]), (runner, len(runs)))
+        self.assertFalse([one["name"] for one in found["times"] if one["clear"]])
+
     def test_today(self):
         now = self.now * 10**6
         since = last_working_day(now, OSLO)

@@ -235,7 +235,7 @@ class _Past:
             request=RunRequest(jobs=2),
             at=at,
         )
-        job = jobs.take(self._main, "the demonstration")
+        job = jobs.take(self._main, f"runner {1 + number % 2}_past")
         run_records.record_started(self._main, run.id, at)
         moment = at
         for position, case in enumerate(self._cases):

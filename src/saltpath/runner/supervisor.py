@@ -108,8 +108,8 @@ class _Child(Struct):
     quick_ends: int = 0
     not_before: float = 0.0
     runner: str = ""
-    """Of a runner, and of the watcher: the name that its jobs are held under, another one for each
-    process."""
+    """Of a runner, and of the watcher: the name that its jobs are held under, its own with what is
+    another for each process."""
     beats: IO[bytes] | None = None
     """Of a runner, and of the watcher: where its heartbeats are written."""
 
@@ -293,7 +293,7 @@ def _check_port(host: str, port: int) -> None:
 def _start(child: _Child, own_port: int) -> None:
     arguments, kept = child.arguments, tuple[int, ...]()
     if child.beats is not None:
-        child.runner = new_id("runner")
+        child.runner = new_id(child.name)
         child.heartbeat.beat()
         arguments = [*arguments, child.runner, str(child.beats.fileno()), str(own_port)]
         kept = (child.beats.fileno(),)

@@ -386,9 +386,12 @@ def any_ended(connection: sqlite3.Connection) -> bool:
 
 
 def runner_of(connection: sqlite3.Connection, run: int) -> str:
-    """Who carried it out, or its end; empty where nobody knows."""
+    """Who carried it out, or its end, such as `runner 1`; empty where nobody knows."""
     row = connection.execute("SELECT runner FROM job WHERE run = ?", (run,)).fetchone()
-    return row["runner"] if row else ""
+    if row is None or not row["runner"]:
+        return ""
+    name = str(row["runner"]).rpartition("_")[0]  # what follows is its process
+    return "" if name == "runner" else name  # older versions wrote no more
 
 
 def names_of_shared(connection: sqlite3.Connection, run: Run) -> dict[str, str]:

@@ -5129,6 +5129,7 @@ export interface components {
             run: string | null;
             number: number | null;
             build: string;
+            runner: string;
             at: string;
             share: number;
             cases: number;
@@ -5242,6 +5243,7 @@ export interface components {
         ComparedTimes: {
             before: {
                 build: string;
+                runner: string;
                 runs: number;
                 environment: string;
                 from: string;
@@ -5249,6 +5251,7 @@ export interface components {
             };
             after: {
                 build: string;
+                runner: string;
                 runs: number;
                 environment: string;
                 from: string;
@@ -12797,6 +12800,8 @@ export interface operations {
                 to?: string;
                 /** @description only runs of this build */
                 build?: string;
+                /** @description only what this runner carried out */
+                runner?: string;
                 /** @description where the other stretch begins; as long before unless it is said */
                 againstFrom?: string;
                 /** @description where it ends; where the first begins unless it is said */
@@ -12805,6 +12810,8 @@ export interface operations {
                 againstEnvironment?: string;
                 /** @description only runs of this build in the other */
                 againstBuild?: string;
+                /** @description only what this runner carried out in the other */
+                againstRunner?: string;
             };
             header?: never;
             path?: never;

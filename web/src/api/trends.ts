@@ -15,6 +15,8 @@ const looked = ({ from, to, environment }: Look): string =>
 export interface Against extends Look {
   build: string;
   againstBuild: string;
+  runner: string;
+  againstRunner: string;
   againstFrom: string;
   againstTo: string;
   againstEnvironment: string;

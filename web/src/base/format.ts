@@ -73,3 +73,19 @@ export const onDay = (moment: string): string => (moment ? ON_DAY.format(new Dat
 
 /** The time of day of a moment in the viewer's zone. */
 export const clock = (moment: string): string => CLOCK.format(new Date(moment));
+
+/** `2026-11-30`: the day of a moment (milliseconds) by the viewer's clocks, as fields for days have it. */
+export function dayOf(moment: number): string {
+  const at = new Date(moment);
+  return [at.getFullYear(), at.getMonth() + 1, at.getDate()]
+    .map((part) => String(part).padStart(2, "0"))
+    .join("-");
+}
+
+const WORDS = ["no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten"];
+
+/** A number within a sentence: in words up to ten. */
+export const inWords = (number: number): string => WORDS[number] ?? String(number);
+
+/** A text as a sentence begins. */
+export const capital = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);

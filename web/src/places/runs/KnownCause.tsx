@@ -1,6 +1,6 @@
 import { type FormEvent, useState } from "react";
 import type { Cause, Known } from "../../api";
-import { day } from "../../base/format";
+import { day, dayOf } from "../../base/format";
 import type { KnownActs } from "./useKnown";
 
 const USUALLY_DAYS = 14;
@@ -56,7 +56,7 @@ export function KnownCause({ cause, acts }: Props) {
         // biome-ignore lint/a11y/noAutofocus: it was just asked for
         autoFocus
         required
-        defaultValue={known && !known.over ? known.until : dayIn(USUALLY_DAYS)}
+        defaultValue={known && !known.over ? known.until : dayOf(Date.now() + USUALLY_DAYS * 86_400_000)}
       />
       , looked after by{" "}
       <input name="owner" aria-label="Who looks after it" placeholder="me" defaultValue={known?.owner} />,
@@ -98,11 +98,4 @@ export function NotMet({ known, acts }: { known: Known[]; acts: KnownActs }) {
 export function knownSentence({ owner, note, until, over }: NonNullable<Cause["known"]>): string {
   const told = note.length > MOST_OF_NOTE ? `${note.slice(0, MOST_OF_NOTE)}…` : note;
   return `${over ? "was known" : "known"} until ${day(until)}, ${owner}${told ? `: ${told}` : ""}`;
-}
-
-function dayIn(days: number): string {
-  const then = new Date(Date.now() + days * 86_400_000);
-  return [then.getFullYear(), then.getMonth() + 1, then.getDate()]
-    .map((part) => String(part).padStart(2, "0"))
-    .join("-");
 }

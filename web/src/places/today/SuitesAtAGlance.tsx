@@ -1,6 +1,7 @@
 import { Link } from "react-router";
 import type { Shapes } from "../../api";
-import { suiteStands } from "./sentences";
+import { suiteSentence } from "../../parts/overTime/suiteSentence";
+import { momentSaid } from "./sentences";
 
 const WIDTH = 150;
 const HEIGHT = 26;
@@ -20,7 +21,7 @@ export function SuitesAtAGlance({ suites }: { suites: Shapes["SuitesOverTime"] }
               <p>
                 <Link to={`/trends/runs?suite=${suite.id}`}>{suite.name}</Link>
               </p>
-              <p className="muted small">{suiteStands(suite)}</p>
+              <p className="muted small">{suiteSentence(suite, (moment) => momentSaid(moment))}</p>
             </div>
             <svg
               viewBox={`0 0 ${WIDTH} ${HEIGHT}`}

@@ -1,13 +1,9 @@
 /** What Today says, in whole sentences. */
 import type { Shapes } from "../../api";
-import { ago, clock, count, listed } from "../../base/format";
+import { ago, capital, clock, count, inWords, listed } from "../../base/format";
 
 export type Item = Shapes["TodayItem"];
 type Kind = Item["kind"];
-
-const WORDS = ["no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten"];
-const words = (number: number): string => WORDS[number] ?? String(number);
-const begun = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);
 
 const NEWS: Kind[] = ["broke", "outage", "too fast"];
 const LASTING: Kind[] = ["still broken", "outage lasts", "known over"];
@@ -28,9 +24,9 @@ export function heading(items: Item[], since: string, now = Date.now()): string 
   const broke = items.filter((one) => NEWS.includes(one.kind)).length;
   const lasting = items.filter((one) => LASTING.includes(one.kind)).length;
   const from = momentSaid(since, now);
-  if (broke) return `${begun(words(broke))} thing${broke === 1 ? "" : "s"} broke since ${from}.`;
+  if (broke) return `${capital(inWords(broke))} thing${broke === 1 ? "" : "s"} broke since ${from}.`;
   if (lasting)
-    return `Nothing broke since ${from}; ${words(lasting)} thing${lasting === 1 ? " is" : "s are"} broken as before.`;
+    return `Nothing broke since ${from}; ${inWords(lasting)} thing${lasting === 1 ? " is" : "s are"} broken as before.`;
   return `Nothing broke since ${from}.`;
 }
 
@@ -47,7 +43,7 @@ export function standing(
   if (watches.of)
     said.push(
       watches.fails
-        ? `${words(watches.fails)} of ${count(watches.of, "watch", "watches")} ${watches.fails === 1 ? "fails" : "fail"}`
+        ? `${inWords(watches.fails)} of ${count(watches.of, "watch", "watches")} ${watches.fails === 1 ? "fails" : "fail"}`
         : `${watches.of === 1 ? "the watch is" : `all ${watches.of} watches are`} well`,
     );
   return said.join(" · ");
@@ -85,16 +81,4 @@ export function othersSaid(item: Item): string {
   const shown = item.others.slice(0, 3).map(named);
   const more = item.more - shown.length;
   return `The same cause: ${listed(more ? [...shown, `${more} more`] : shown)}.`;
-}
-
-/** How a suite stands, briefly. */
-export function suiteStands(suite: Shapes["SuiteOverTime"]): string {
-  const { cases, badNow, knownNow, uncheckedNow, badSince } = suite;
-  if (!cases) return "has not run for a month";
-  const apart: string[] = [];
-  if (badNow) apart.push(`${words(badNow)}${badSince ? ` since ${momentSaid(badSince)}` : ""}`);
-  if (knownNow) apart.push(`${words(knownNow)} known`);
-  if (uncheckedNow) apart.push(`${words(uncheckedNow)} unchecked`);
-  const pass = cases - badNow - knownNow - uncheckedNow;
-  return `${pass} of ${cases}${apart.length ? `; ${apart.join(", ")}` : ""}`;
 }

@@ -1,70 +1,46 @@
 import { Choice } from "../../parts/Choice";
 import { Segments } from "../../parts/Segments";
+import { DayField } from "./DayField";
 import type { ChosenAgainst } from "./useAgainst";
 import { OVER } from "./useLook";
 
-const named = (names: string[]): [string, string][] => names.map((name) => [name, name]);
-
 /** The two sides, as a sentence. */
 export function AgainstChoice({ chosen }: { chosen: ChosenAgainst }) {
-  const { way, against, builds, environments, environment, over, put } = chosen;
-  if (way === "two builds") {
-    if (builds.length < 2)
-      return (
-        <span className="muted">
-          There is only {builds[0] ? `build ${builds[0]}` : "one build"} in this stretch.
-        </span>
-      );
+  const { way, pair, over, put, days } = chosen;
+  if (way === "the time before")
     return (
-      <span>
-        Build{" "}
-        <Choice
-          label="The build before"
-          value={against.againstBuild}
-          choices={named(builds)}
-          choose={(name) => put({ againstBuild: name })}
-          needs="read"
-        />{" "}
-        against{" "}
-        <Choice
-          label="The build after"
-          value={against.build}
-          choices={named(builds)}
-          choose={(name) => put({ build: name })}
-          needs="read"
-        />
+      <Segments
+        label="How long up to now"
+        value={over}
+        options={Object.keys(OVER)}
+        choose={(next) => put({ over: next }, ["from", "to"])}
+      />
+    );
+  if (way === "two times") {
+    const field = (label: string, which: keyof typeof days) => (
+      <DayField label={label} day={days[which]} choose={(day) => put({ [which]: day })} />
+    );
+    return (
+      <span className="two-times">
+        {field("The first day before", "beforeFrom")} to {field("The last day before", "beforeTo")} against{" "}
+        {field("The first day after", "afterFrom")} to {field("The last day after", "afterTo")}
       </span>
     );
   }
-  if (way === "two environments") {
-    if (environments.length < 2)
-      return <span className="muted">Runs have gone to one environment only.</span>;
-    return (
-      <span>
-        <Choice
-          label="The environment before"
-          value={against.againstEnvironment}
-          choices={named(environments)}
-          choose={(name) => put({ againstEnvironment: name })}
-          needs="read"
-        />{" "}
-        against{" "}
-        <Choice
-          label="The environment after"
-          value={environment || (environments[0] ?? "")}
-          choices={named(environments)}
-          choose={(name) => put({ environment: name })}
-          needs="read"
-        />
-      </span>
-    );
-  }
-  return (
-    <Segments
-      label="How long up to now"
-      value={over}
-      options={Object.keys(OVER)}
-      choose={(next) => put({ over: next }, ["from", "to"])}
+  if (pair.names.length < 2) return <span className="muted">{pair.only}</span>;
+  const side = (label: string, value: string, name: string) => (
+    <Choice
+      label={label}
+      value={value}
+      choices={pair.names.map((one): [string, string] => [one, one])}
+      choose={(wanted) => put({ [name]: wanted })}
+      needs="read"
     />
+  );
+  return (
+    <span>
+      {pair.what} {side(`The ${pair.word} before`, pair.before, pair.against)} against{" "}
+      {side(`The ${pair.word} after`, pair.after, pair.own)}
+    </span>
   );
 }

@@ -8,7 +8,7 @@ import { spanName } from "../../parts/overTime/time";
 import { Segments } from "../../parts/Segments";
 import { useTab } from "../../state/tab";
 import { AgainstChoice } from "./AgainstChoice";
-import { useAgainst, WAYS, type Ways } from "./useAgainst";
+import { useAgainst, WAYS } from "./useAgainst";
 
 type Compared = Shapes["ComparedTimes"];
 
@@ -34,7 +34,7 @@ export function ComparedPage() {
         <Segments
           label="What is compared"
           value={way}
-          options={Object.keys(WAYS) as Ways[]}
+          options={[...WAYS]}
           choose={(next) => put({ compare: next })}
         />
         <AgainstChoice chosen={chosen} />
@@ -57,7 +57,8 @@ export function ComparedPage() {
 function side(one: Compared["before"]): string {
   const span = spanName({ begin: Date.parse(one.from), end: Date.parse(one.to) });
   const build = one.build ? `build ${one.build}, ` : "";
-  return `${count(one.runs, "run")} (${build}${one.environment}, ${span})`;
+  const runner = one.runner ? `${one.runner}, ` : "";
+  return `${count(one.runs, "run")} (${build}${runner}${one.environment}, ${span})`;
 }
 
 function heading(compared: Compared): string {

@@ -1,7 +1,9 @@
 import { Link } from "react-router";
 import { day } from "../../base/format";
+import { suiteSentence } from "../../parts/overTime/suiteSentence";
+import { momentName } from "../../parts/overTime/time";
 import type { Suite } from "./sentences";
-import { suiteMended, suiteSentence } from "./sentences";
+import { suiteMended } from "./sentences";
 
 interface Props {
   suite: Suite;
@@ -68,7 +70,7 @@ export function SuiteDays({ suite, days, most, search }: Props) {
           ))}
         </svg>
       </div>
-      <p className={suite.badNow ? "slower" : "muted"}>{suiteSentence(suite)}</p>
+      <p className={suite.badNow ? "slower" : "muted"}>{suiteSentence(suite, momentName)}</p>
     </li>
   );
 }

@@ -1,6 +1,6 @@
 /** What Trends says, in whole sentences. */
 import type { Shapes } from "../../api";
-import { count, duration, listed } from "../../base/format";
+import { capital, count, duration, inWords, listed } from "../../base/format";
 import { longFor, momentName } from "../../parts/overTime/time";
 
 export type Followed = Shapes["Followed"];
@@ -42,19 +42,12 @@ export function heading(
   const { unreliable } = trust;
   const since = over ? ` in ${over}` : " in this stretch";
   const parts: string[] = [];
-  if (slower) parts.push(`${numbered(slower)} thing${slower > 1 ? "s" : ""} became slower`);
-  if (quicker) parts.push(`${parts.length ? words(quicker) : numbered(quicker)} became quicker`);
+  if (slower) parts.push(`${capital(inWords(slower))} thing${slower > 1 ? "s" : ""} became slower`);
+  if (quicker) parts.push(`${parts.length ? inWords(quicker) : capital(inWords(quicker))} became quicker`);
   const times = parts.length ? `${listed(parts)}${since}` : `Nothing became slower${since}`;
   if (!unreliable) return `${times}.`;
-  return `${times}; ${words(unreliable)} ${unreliable > 1 ? "cases" : "case"} cannot be trusted.`;
+  return `${times}; ${inWords(unreliable)} ${unreliable > 1 ? "cases" : "case"} cannot be trusted.`;
 }
-
-const WORDS = ["no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten"];
-const words = (number: number): string => WORDS[number] ?? String(number);
-const numbered = (number: number): string => {
-  const word = words(number);
-  return word.charAt(0).toUpperCase() + word.slice(1);
-};
 
 const percent = (share: number): string => {
   const value = 100 * share;
@@ -92,21 +85,6 @@ const WHEN: Record<Shapes["GoesWith"]["kind"], (value: string) => string> = {
   runner: (value) => `on the runner ${value}`,
   beside: (value) => `while “${value}” ran`,
 };
-
-/** How a suite stands, and what became of it. */
-export function suiteSentence(suite: Suite): string {
-  const { cases, badNow, knownNow, uncheckedNow } = suite;
-  if (!cases) return "No runs in this stretch";
-  const well = cases - badNow - knownNow - uncheckedNow;
-  const apart: string[] = [];
-  if (badNow)
-    apart.push(
-      `${words(badNow)} ${badNow > 1 ? "fail" : "fails"}${suite.badSince ? ` since ${momentName(suite.badSince)}` : ""}`,
-    );
-  if (knownNow) apart.push(`${words(knownNow)} known`);
-  if (uncheckedNow) apart.push(`${words(uncheckedNow)} unchecked`);
-  return `${well} of ${cases}${apart.length ? `; ${apart.join(", ")}` : ""}`;
-}
 
 export function suiteMended(totals: Shapes["SuiteTotals"]): string {
   const { broke, mended, secondsToMend } = totals;

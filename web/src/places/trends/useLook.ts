@@ -6,7 +6,7 @@ import type { Look } from "../../api/trends";
 import type { Span } from "../../parts/overTime/time";
 import { useProject } from "../../state/project";
 
-const DAY = 86_400_000;
+export const DAY = 86_400_000;
 /** What can be looked at up to now, by how one says it. */
 export const OVER = { "7 days": 7, "30 days": 30, "90 days": 90, "a year": 365 } as const;
 export type Over = keyof typeof OVER;

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import type { RunCase } from "../../../api";
 import { queries } from "../../../api/queries";
-import { whole } from "../../../base/format";
+import { capital, whole } from "../../../base/format";
 
 const FEWEST = 3;
 
@@ -31,5 +31,3 @@ export function InCommon({ run, entry }: { run: string; entry: RunCase }) {
     </div>
   );
 }
-
-const capital = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);
