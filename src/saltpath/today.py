@@ -170,7 +170,7 @@ def _unreliable(stored: Stored, project: Document, since: int) -> dict[int, tupl
         known = trusts.found(stored.history, project.id, environment)
         for one in known[1] if known is not None else ():
             found = one.found
-            shown = one.last_bad[2] * SECOND_US if one.last_bad is not None else 0
+            shown = one.bad_runs[-1].at * SECOND_US if one.bad_runs else 0
             if found.judgement == "unreliable" and shown >= since:
                 said[one.case] = (
                     f"Failed {found.bad} times in {found.runs} runs and passed again with nothing "

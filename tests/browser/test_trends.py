@@ -81,6 +81,18 @@ class Trends(BrowserTest):
         self.page.get_by_role("button", name="up to now again").click()
         expect(self.page).not_to_have_url(re.compile("from="))
 
+    def test_how_often_each_check_of_a_case_failed(self):
+        self.go("/trends")
+        trust = self.page.get_by_label("Cases that cannot be trusted")
+        trust.get_by_role("link", name="Vessels are filtered, sorted and paged").click()
+        checks = self.page.get_by_label("Its checks")
+        said = checks.get_by_text(re.compile(r"^8 of its 9 checks never failed, in up to \d+ runs"))
+        said.click()
+        name = checks.get_by_role("listitem").filter(has_text="$.items[0].name is Gannet Rose")
+        expect(name).to_contain_text(re.compile(r"failed in \d+ of \d+ runs"))
+        checks.get_by_role("button", name=re.compile("Would it notice")).click()
+        expect(checks.get_by_role("status")).to_contain_text("It would notice")
+
     def test_everything_that_is_followed_is_found(self):
         self.go("/trends/all")
         self.page.get_by_label("Find what is followed").fill("declare")

@@ -1,10 +1,13 @@
-"""What checks would notice of an answer in which one value is otherwise."""
+"""What checks would notice of an answer in which one value is otherwise, and how often each
+failed."""
 
 import unittest
 
 from saltpath.core.answers.answer import Answer
+from saltpath.core.assist.check_record import Judged, records
 from saltpath.core.assist.noticing import notice, turned
 from saltpath.core.checks.judge import judge
+from saltpath.core.checks.outcome import Outcome
 from saltpath.core.format.reader import case_from_data
 from saltpath.core.references.scopes import Scope, Scopes
 from saltpath.core.values import plain
@@ -72,6 +75,29 @@ class Noticing(unittest.TestCase):
         self.assertIsNone(noticed({"of": "status", "is": 201}))
         self.assertIsNone(noticed({"of": "status", "is": 200, "advice": True}))
         self.assertIsNone(noticed())
+
+
+class Records(unittest.TestCase):
+    def test_a_check_is_counted_once_a_run(self):
+        def step(key, *outcomes):
+            made = [Outcome(verdict, check, advice=note) for verdict, check, note in outcomes]
+            return Judged(key, f"Step {key}", made)
+
+        good, bad, unsure = (
+            ("passed", "a is 1", False),
+            ("failed", "a is 1", False),
+            ("blocked", "a is 1", False),
+        )
+        runs = [
+            [step("one", good, ("failed", "time is below 1 s", True)), step("two", bad)],
+            [step("one", good), step("one", bad), step("one", good)],
+            [step("one", unsure), step("two", ("skipped", "a is 1", False), good)],
+            [],
+        ]
+        self.assertEqual(
+            [(one.key, one.step, one.check, one.runs, one.failed) for one in records(runs)],
+            [("one", "Step one", "a is 1", 2, 1), ("two", "Step two", "a is 1", 2, 1)],
+        )
 
 
 if __name__ == "__main__":

@@ -35,6 +35,7 @@ from saltpath.core.trends.entries import (
 )
 from saltpath.core.trends.followed import operation_of
 from saltpath.core.trends.lines import line, phases
+from saltpath.core.trends.same_row import RowsOfRun, same_row
 from saltpath.core.trends.spent import side_by_side, spent
 from saltpath.core.trends.summing import Taken, phases_of, step_entries
 from saltpath.core.trends.together import Shifted, told_once
@@ -381,7 +382,7 @@ class Trusted(unittest.TestCase):
         self.assertEqual((goes.kind, goes.bad), ("hour", goes.of_bad))
         self.assertEqual(one.causes, ((5, one.found.bad),))
         places = np.flatnonzero(every["cause"])
-        self.assertEqual(one.last_bad[0], int(every["run"][places[-1]]))
+        self.assertEqual(one.bad_runs[-1].run, int(every["run"][places[-1]]))
         plain_one = self.entries(chance, lambda run: chance.random() < 0.1)
         [other] = trust(plain_one, {}, {}, OSLO)
         self.assertEqual((other.found.judgement, other.goes_with), ("unreliable", ()))
@@ -401,6 +402,26 @@ class Trusted(unittest.TestCase):
         one = next(each for each in trust(every, {}, {}, UTC) if each.case == 1)
         [goes] = one.goes_with
         self.assertEqual((goes.kind, goes.value, goes.good < goes.of_good), ("beside", "2", True))
+
+    def test_the_same_row(self):
+        chance = random.Random(8)
+
+        def runs(number, rows, always=None, share=0.1):
+            bad = [
+                [n for n in range(1, rows + 1) if n == always or chance.random() < share]
+                for _ in range(number)
+            ]
+            return [RowsOfRun(rows, one) for one in bad]
+
+        claims = [same_row(runs(12, chance.randrange(1, 40))) for _ in range(400)]
+        self.assertLessEqual(sum(one is not None for one in claims), 20)
+        for rows in (12, 200):
+            found = same_row(runs(8, rows, always=7, share=0.02))
+            self.assertEqual((found.row, found.runs, found.of, found.rows), (7, 8, 8, rows))
+        self.assertIsNone(same_row([RowsOfRun(12, [7]), RowsOfRun(12, [7]), RowsOfRun(12, [])]))
+        self.assertIsNone(same_row([RowsOfRun(3, [1, 2, 3])] * 20))
+        self.assertIsNone(same_row([RowsOfRun(1, [1])] * 20))
+        self.assertIsNone(same_row([]))
 
     def test_builds_edits_and_hosts_that_are_down_are_no_chance(self):
         chance = random.Random(6)

@@ -2,6 +2,7 @@
 by plain functions."""
 
 import itertools
+import json
 import re
 import tempfile
 import time
@@ -420,6 +421,64 @@ class Month(unittest.TestCase):
         found = self.client.get(f"/api/v1/cases/{case}/noticing").json
         self.assertEqual(found["changes"], sum(step["changes"] for step in found["steps"]))
         self.assertLessEqual(found["noticed"], found["changes"])
+
+    def test_how_often_each_check_failed(self):
+        rows = [row for row in self.rows if row["called"] == "A stay is quoted to the cent"]
+        last = [(row["run"], row["position"]) for row in rows][-100:]
+        there = {"runs": Counter(), "failed": Counter()}
+        for place in last:
+            judged = self.evidence.execute(
+                "SELECT DISTINCT key FROM step WHERE run = ? AND position = ? AND verdict IN "
+                "('passed', 'failed')",
+                place,
+            )
+            there["runs"].update(row["key"] for row in judged)
+            wrong = self.evidence.execute(
+                "SELECT c.facts FROM failure f JOIN cause c ON c.id = f.cause WHERE f.run = ? AND "
+                "f.position = ?",
+                place,
+            )
+            for facts in {row["facts"] for row in wrong}:
+                facts = json.loads(facts)
+                there["failed"][facts["step"], facts["checks"][-1]] += 1
+        found = self.client.get(f"/api/v1/cases/{rows[0]['oid']}/checks").json["items"]
+        self.assertGreater(len(found), 3)
+        self.assertGreater(sum(there["failed"].values()), 3)
+        for one in found:
+            self.assertEqual(one["runs"], there["runs"][one["step"]], one)
+            self.assertEqual(one["failed"], there["failed"][one["name"], one["check"]], one)
+
+    def test_a_row_that_it_is_always(self):
+        found = self.get("trends/trust")["items"][0]
+        bad = [
+            (row["run"], row["position"])
+            for row in self.rows
+            if row["oid"] == found["id"] and row["verdict"] in BAD
+        ]
+        made = [
+            (*place, row, self.project.id, "failed" if row in (4, 6 + n) else "passed")
+            for n, place in enumerate(bad)
+            for row in range(1, 31)
+        ]
+        self.evidence.executemany(
+            "INSERT INTO run_row (run, position, row, project, verdict, us, at, data) VALUES (?, "
+            "?, ?, ?, ?, 1, 1, '{}')",
+            made,
+        )
+        self.evidence.commit()
+        try:
+            goes = [
+                one
+                for one in self.get("trends/trust")["items"][0]["goesWith"]
+                if one["kind"] == "row"
+            ]
+            [said] = goes
+            self.assertEqual(
+                (said["value"], said["bad"], said["ofBad"]), ("4 of 30",) + (found["bad"],) * 2
+            )
+        finally:
+            self.evidence.execute("DELETE FROM run_row WHERE data = '{}' AND at = 1")
+            self.evidence.commit()
 
     def test_what_makes_no_sense_is_refused_with_a_sentence(self):
         for path, query in (

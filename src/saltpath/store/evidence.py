@@ -225,6 +225,23 @@ def steps(
     return (_evidence(connection, row) for row in rows)
 
 
+def steps_judged(
+    connection: sqlite3.Connection, run: int, position: int, most: int
+) -> list[StepEvidence]:
+    """What the steps of a case were judged by in a run, each the last time that it was tried: of a
+    case with rows those of the row to look at first, and those that went wrong in others."""
+    chosen = run_rows.first(connection, run, position)
+    where, values = (
+        ("", ()) if chosen is None else ("AND (row IN (0, ?) OR verdict <> 'passed')", (chosen,))
+    )
+    rows = connection.execute(
+        f"SELECT * FROM step WHERE run = ? AND position = ? {where} ORDER BY id LIMIT ?",
+        (run, position, *values, most),
+    )
+    last = {(row["row"], row["part"], row["step"], row["inner"]): row for row in rows}
+    return [_evidence(connection, row) for row in last.values()]
+
+
 def steps_with_key(
     connection: sqlite3.Connection, run: int, position: int, key: str, most: int = 200
 ) -> list[StepEvidence]:

@@ -2793,6 +2793,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/cases/{id}/checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How often each check of a case failed */
+        get: operations["listCheckRecords"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/watches": {
         parameters: {
             query?: never;
@@ -5171,7 +5188,7 @@ export interface components {
         };
         GoesWith: {
             /** @enum {string} */
-            kind: "hour" | "weekday" | "runner" | "beside";
+            kind: "hour" | "weekday" | "runner" | "beside" | "row";
             value: string;
             bad: number;
             ofBad: number;
@@ -5198,6 +5215,13 @@ export interface components {
             noticed: number;
             unnoticed: components["schemas"]["Unnoticed"][];
             deaf: string[];
+        };
+        CheckRecord: {
+            step: string;
+            name: string;
+            check: string;
+            runs: number;
+            failed: number;
         };
         Unnoticed: {
             where: string;
@@ -12900,6 +12924,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Noticing"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listCheckRecords: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["CheckRecord"][];
+                        next: string | null;
+                    };
                 };
             };
             /** @description a problem */

@@ -146,6 +146,12 @@ const ofTrends = {
       queryFn: id ? () => api.noticing(id) : skipToken,
       staleTime: 60_000,
     }),
+  checkRecords: (id: string) =>
+    queryOptions({
+      queryKey: ["checkRecords", id] as const,
+      queryFn: () => api.checkRecords(id),
+      staleTime: 60_000,
+    }),
   spent: (project: Maybe<string>, look: Look, suite: string) =>
     queryOptions({
       queryKey: ["spent", project, look, suite] as const,

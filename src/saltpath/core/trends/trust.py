@@ -22,6 +22,7 @@ LOOKED_AT = 500
 SHOWN = 40
 """Of these, in a line."""
 MOST_CAUSES = 3
+MOST_BAD_RUNS = 20
 MOST_NEIGHBOURS = 40
 _HOUR = "the hour"
 _BESIDE = "beside "
@@ -29,7 +30,8 @@ _BESIDE = "beside "
 
 class GoesWith(Struct, frozen=True):
     """What bad runs have in common, and good ones less: of how many of each it holds. `kind`: hour
-    (`value`: it), weekday, runner, beside (the number of the other case)."""
+    (`value`: it), weekday, runner, beside (the number of the other case), row ("7 of 12"; of a good
+    run no row is bad)."""
 
     kind: str
     value: str
@@ -37,6 +39,14 @@ class GoesWith(Struct, frozen=True):
     of_bad: int
     good: int
     of_good: int
+
+
+class BadRun(Struct, frozen=True, array_like=True):
+    """A run, where the case stands in it, and when it was asked for (seconds UTC)."""
+
+    run: int
+    position: int
+    at: int
 
 
 class Trust(Struct, frozen=True):
@@ -59,9 +69,8 @@ class Trust(Struct, frozen=True):
     goes_with: tuple[GoesWith, ...] = ()
     since: int = 0
     """When the run from which on it is judged was asked for (seconds UTC); 0: the first."""
-    last_bad: tuple[int, int, int] | None = None
-    """The last run that was bad by chance, where the case stands in it, and when it was asked for
-    (seconds UTC)."""
+    bad_runs: tuple[BadRun, ...] = ()
+    """The last of those that were bad by chance, the newest last."""
 
 
 def trust(
@@ -92,7 +101,6 @@ def _trust(
         return Trust(case, all_good(len(mine)), len(mine), int(nobody.sum()), all_passed)
     found = reliability(bad, _changes(mine, builds))
     places = list(found.places)
-    last = mine[places[-1]] if places else None
     return Trust(
         case,
         found,
@@ -106,7 +114,10 @@ def _trust(
         if found.judgement == "unreliable"
         else (),
         int(mine["at"][found.since]) if found.since else 0,
-        None if last is None else (int(last["run"]), int(last["position"]), int(last["at"])),
+        tuple(
+            BadRun(int(one["run"]), int(one["position"]), int(one["at"]))
+            for one in mine[places[-MOST_BAD_RUNS:]]
+        ),
     )
 
 
@@ -202,6 +213,8 @@ def proposal(
         return (
             f"It fails beside “{name_of(int(beside.value))}”: let the two run one after the other."
         )
+    if any(each.kind == "row" for each in goes):
+        return "It is that row, not chance: look at what it asks for and expects."
     if any(each.kind == "hour" for each in goes):
         return "Something else goes on at that hour: ask who runs what then."
     if verdict == "blocked":

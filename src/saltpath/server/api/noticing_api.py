@@ -1,28 +1,37 @@
-"""Would a case notice? Its checks on kept answers with one value turned round after another;
-nothing is sent."""
+"""Would a case notice? Its checks on kept answers with one value turned round after another, and
+how often each failed; nothing is sent."""
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any
 
 from flask import Blueprint, Response
 
 from saltpath.core.answers.answer import Answer
+from saltpath.core.assist.check_record import Judged, records
 from saltpath.core.assist.noticing import Noticed, notice
+from saltpath.core.cases.case import Case, Step, UseShared
 from saltpath.core.cases.expectations import Expectation
 from saltpath.core.checks.outcome import Outcome
 from saltpath.core.references.scopes import Scopes
+from saltpath.core.running.inherited import inheriting
 from saltpath.core.running.sent import asker
 from saltpath.server.asked import case_asked
-from saltpath.server.declared import ID, declared, of
-from saltpath.server.last_answers import SeenStep, judged
+from saltpath.server.context import database
+from saltpath.server.declared import ID, declared, of, page
+from saltpath.server.last_answers import SeenStep, around, judged
 from saltpath.server.problems import json_answer
 from saltpath.server.rejudging import judge_kept
-from saltpath.store import kept_answers
+from saltpath.server.shared_cases import with_shared
+from saltpath.store import case_history, evidence, kept_answers
 
 noticing_api = Blueprint("noticing", __name__)
 MOST_STEPS = 60
 MOST_TOLD = 30
+MOST_RUNS = 100
+MOST_JUDGED = 400
+"""Steps of a case in one of them."""
 
 
 @noticing_api.get("/cases/<id>/noticing")
@@ -55,6 +64,51 @@ def read_noticing(id: str) -> Response:
     )
 
 
+@noticing_api.get("/cases/<id>/checks")
+@declared(
+    "listCheckRecords", "How often each check of a case failed", page("CheckRecord"), ID, dear=True
+)
+def list_check_records(id: str) -> Response:
+    """Over its last runs of which evidence is kept, of the checks that it has now: in how many runs
+    each was judged, and in how many it failed."""
+    stored = case_asked(id)
+    case = inheriting(with_shared(stored), *around(stored))
+    there = {(step.key, item.sentence) for step in _every_step(case) for item in _checks_of(step)}
+    past = case_history.past_runs(database(), stored.project, stored.id, None, None, MOST_RUNS)
+    found = records(
+        [
+            Judged(step.key, step.name, step.outcomes)
+            for step in evidence.steps_judged(
+                database("evidence"), run.run, run.position, MOST_JUDGED
+            )
+        ]
+        for run in past
+    )
+    items = [
+        {
+            "step": one.key,
+            "name": one.step,
+            "check": one.check,
+            "runs": one.runs,
+            "failed": one.failed,
+        }
+        for one in found
+        if (one.key, one.check) in there
+    ]
+    return json_answer({"items": items, "next": None})
+
+
+def _every_step(case: Case) -> Iterator[Step]:
+    for _, step in case.every_step():
+        yield step
+        if isinstance(step, UseShared) and step.shared is not None:
+            yield from _every_step(step.shared)
+
+
+def _checks_of(step: Step) -> list[Expectation]:
+    return [*step.expect, *(item for _, item in step.inherited)]
+
+
 def _noticed(of: SeenStep, scopes: Scopes) -> Noticed | None:
     answer = kept_answers.answer_of(of.seen, of.namespaces) if of.step.answered else None
     if answer is None or len(answer.body) > kept_answers.LARGEST_BODY:
@@ -66,11 +120,11 @@ def _noticed(of: SeenStep, scopes: Scopes) -> Noticed | None:
         scopes.asking = asker(last, with_answer, scopes)
         return judge_kept(item, with_answer, scopes)
 
-    return notice([*of.step.expect, *(item for _, item in of.step.inherited)], answer, judge)
+    return notice(_checks_of(of.step), answer, judge)
 
 
 def _view(of: SeenStep, found: Noticed) -> dict[str, Any]:
-    checks = [*of.step.expect, *(item for _, item in of.step.inherited)]
+    checks = _checks_of(of.step)
     return {
         "step": of.step.key,
         "name": of.step.name,

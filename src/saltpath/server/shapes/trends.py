@@ -148,7 +148,7 @@ SHAPES: dict[str, Any] = {
     ),
     "TrustCause": shape(sentence=TEXT, step=TEXT, times=WHOLE),
     "GoesWith": shape(
-        kind={"type": "string", "enum": ["hour", "weekday", "runner", "beside"]},
+        kind={"type": "string", "enum": ["hour", "weekday", "runner", "beside", "row"]},
         value=TEXT,
         **dict.fromkeys(("bad", "ofBad", "good", "ofGood"), WHOLE),
     ),
@@ -164,6 +164,7 @@ SHAPES: dict[str, Any] = {
         unnoticed=several("Unnoticed"),
         deaf=TEXTS,
     ),
+    "CheckRecord": shape(step=TEXT, name=TEXT, check=TEXT, runs=WHOLE, failed=WHOLE),
     "Unnoticed": shape(where=TEXT, became=TEXT),
     "NeverFailed": shape(id=TEXT, name=TEXT, runs=WHOLE),
     "Spent": shape(

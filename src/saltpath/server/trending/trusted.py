@@ -7,15 +7,20 @@ from typing import Any
 from saltpath.core.running.cause_sentences import sentence_of
 from saltpath.core.running.causes import Failure
 from saltpath.core.trends.entries import VERDICTS
+from saltpath.core.trends.same_row import RowsOfRun, same_row
 from saltpath.core.trends.trust import GoesWith, Trust, proposal, trust
 from saltpath.server.api.views import moment
 from saltpath.server.context import database
 from saltpath.server.trending.asked import MONTH_S, Looked
+from saltpath.store import run_rows
 from saltpath.store.trends import series, trusts
 from saltpath.store.trends.entries import SECOND_US
 
 BACK_S = 3 * MONTH_S
 """So far back one looks whatever the stretch: what is said of a case needs runs."""
+BAD = ("failed", "blocked")
+MOST_BAD_ROWS = 1_000
+"""Of a run: where more are bad, it is none of them."""
 NEVER = 20
 """From so many runs on it is worth a word that a case never failed."""
 
@@ -56,10 +61,11 @@ def trust_view(of: Looked) -> dict[str, Any]:
 def _view(of: Looked, one: Trust, causes: dict[int, Failure]) -> dict[str, Any]:
     head, found = of.cases[one.case], one.found
     often = [(causes[number], times) for number, times in one.causes if number in causes]
+    goes_with = [*one.goes_with, *_row(one)]
     proposed = ""
     if often and found.judgement == "unreliable":
         first = often[0][0]
-        proposed = proposal(first.code, first.verdict, one.goes_with, lambda id: _name(of, id))
+        proposed = proposal(first.code, first.verdict, goes_with, lambda id: _name(of, id))
     return {
         "id": head.oid,
         "name": head.name,
@@ -77,7 +83,7 @@ def _view(of: Looked, one: Trust, causes: dict[int, Failure]) -> dict[str, Any]:
             {"sentence": sentence_of(failure), "step": failure.step, "times": times}
             for failure, times in often
         ],
-        "goesWith": [_goes(of, each) for each in one.goes_with],
+        "goesWith": [_goes(of, each) for each in goes_with],
         "proposal": proposed,
         "lastBad": _last_bad(of, one),
     }
@@ -85,6 +91,25 @@ def _view(of: Looked, one: Trust, causes: dict[int, Failure]) -> dict[str, Any]:
 
 def _name(of: Looked, case: int) -> str:
     return of.cases[case].name if case in of.cases else "another case"
+
+
+def _row(one: Trust) -> list[GoesWith]:
+    """Whether it is the same row that goes wrong: by those of its bad runs of which evidence is
+    kept."""
+    if one.found.judgement != "unreliable":
+        return []
+    kept, runs = database("evidence"), []
+    for bad in one.bad_runs:
+        ended = run_rows.counts(kept, bad.run, bad.position)
+        number = sum(ended.get(verdict, 0) for verdict in BAD)
+        if 0 < number <= MOST_BAD_ROWS:
+            rows = run_rows.numbers(kept, bad.run, bad.position, BAD)
+            runs.append(RowsOfRun(sum(ended.values()), rows))
+    found = same_row(runs)
+    if found is None:
+        return []
+    good = one.found.runs - one.found.bad
+    return [GoesWith("row", f"{found.row} of {found.rows}", found.runs, found.of, 0, good)]
 
 
 def _goes(of: Looked, one: GoesWith) -> dict[str, Any]:
@@ -101,14 +126,15 @@ def _goes(of: Looked, one: GoesWith) -> dict[str, Any]:
 
 def _last_bad(of: Looked, one: Trust) -> dict[str, Any] | None:
     """The last run in which it was bad by chance."""
-    run = of.runs.get(one.last_bad[0]) if one.last_bad is not None else None
-    if run is None or one.last_bad is None:
+    last = one.bad_runs[-1] if one.bad_runs else None
+    run = of.runs.get(last.run) if last is not None else None
+    if run is None or last is None:
         return None
     return {
         "run": run.oid,
         "number": run.number,
-        "position": one.last_bad[1],
-        "at": moment(one.last_bad[2] * SECOND_US),
+        "position": last.position,
+        "at": moment(last.at * SECOND_US),
     }
 
 

@@ -9,6 +9,7 @@ import { VerdictLine, VerdictMark } from "../../parts/VerdictMark";
 import { useEnvironments } from "../../state/run";
 import { useTab } from "../../state/tab";
 import { EarlierRuns } from "./EarlierRuns";
+import { ItsChecks } from "./ItsChecks";
 
 type Past = Shapes["PastRun"];
 
@@ -64,6 +65,7 @@ export function HistoryPage() {
       {pages.isSuccess && items.length === 0 && (
         <p>It was not run {environment ? `against ${environment}` : ""} yet.</p>
       )}
+      {items.length > 0 && <ItsChecks id={id} name={of?.name ?? "the case"} />}
       <ul className="lines">
         {items.map((item) => (
           <Fragment key={item.run}>

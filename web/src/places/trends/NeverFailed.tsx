@@ -1,7 +1,8 @@
 import { useState } from "react";
+import { Link } from "react-router";
 import type { Shapes } from "../../api";
 import { count, whole } from "../../base/format";
-import { WouldNotice } from "./WouldNotice";
+import { WouldNotice } from "../../parts/WouldNotice";
 
 const FIRST = 5;
 
@@ -19,7 +20,11 @@ export function NeverFailed({ never }: { never: Shapes["NeverFailed"][] }) {
       </p>
       <ul>
         {never.slice(0, all ? undefined : FIRST).map((one) => (
-          <WouldNotice key={one.id} one={one} />
+          <li key={one.id}>
+            <Link to={`/cases/${one.id}/runs`}>{one.name}</Link>{" "}
+            <span className="muted">{count(one.runs, "run")}</span>{" "}
+            <WouldNotice id={one.id} name={one.name} />
+          </li>
         ))}
       </ul>
       {never.length > FIRST && (

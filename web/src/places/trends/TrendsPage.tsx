@@ -10,7 +10,7 @@ import { MovedRow } from "./MovedRow";
 import { NeverFailed } from "./NeverFailed";
 import { SaveTables } from "./SaveTables";
 import { SuiteDays } from "./SuiteDays";
-import { heading } from "./sentences";
+import { heading, nobodyAnswered } from "./sentences";
 import { TrustCard } from "./TrustCard";
 import { useLook } from "./useLook";
 
@@ -107,6 +107,9 @@ export function TrendsPage() {
                   <TrustCard key={one.id} one={one} />
                 ))}
               </ul>
+              {trust.data && trust.data.hiccups > 0 && (
+                <p className="muted small">{nobodyAnswered(trust.data.hiccups)}</p>
+              )}
             </section>
             {trust.data && trust.data.never.length > 0 && <NeverFailed never={trust.data.never} />}
           </aside>

@@ -73,8 +73,14 @@ export function trustSentences(one: CaseTrust): string[] {
   return said;
 }
 
+/** Runs that count neither way. */
+export function nobodyAnswered(runs: number): string {
+  return `In ${count(runs, "run")} of cases nobody answered at all: that says nothing about the cases.`;
+}
+
 function goesSentence(one: Shapes["GoesWith"]): string {
   const bad = one.bad === one.ofBad ? `All ${one.ofBad}` : `${one.bad} of ${one.ofBad}`;
+  if (one.kind === "row") return `${bad} came ${WHEN.row(one.value)}.`;
   const good = one.good ? `so did ${one.good} of ${one.ofGood} good ones` : "no good one did";
   return `${bad} came ${WHEN[one.kind](one.value)}; ${good}.`;
 }
@@ -82,8 +88,9 @@ function goesSentence(one: Shapes["GoesWith"]): string {
 const WHEN: Record<Shapes["GoesWith"]["kind"], (value: string) => string> = {
   hour: (value) => `between ${value} and ${value.slice(0, 2)}:59`,
   weekday: (value) => `on a ${value}`,
-  runner: (value) => `on the runner ${value}`,
+  runner: (value) => `on ${value}`,
   beside: (value) => `while “${value}” ran`,
+  row: (value) => `in row ${value}`,
 };
 
 export function suiteMended(totals: Shapes["SuiteTotals"]): string {

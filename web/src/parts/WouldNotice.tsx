@@ -1,34 +1,28 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link } from "react-router";
-import type { Shapes } from "../../api";
-import { queries } from "../../api/queries";
-import { count } from "../../base/format";
+import type { Shapes } from "../api";
+import { queries } from "../api/queries";
+import { count } from "../base/format";
 
 const MOST = 8;
 
-/** One case that never failed, and, once it is asked, what it would not notice. */
-export function WouldNotice({ one }: { one: Shapes["NeverFailed"] }) {
+/** Would a case notice if an answer were otherwise? Asked by a press; then what it would not. */
+export function WouldNotice({ id, name }: { id: string; name: string }) {
   const [asked, setAsked] = useState(false);
-  const found = useQuery(queries.noticing(asked ? one.id : undefined));
-  return (
-    <li>
-      <Link to={`/cases/${one.id}`}>{one.name}</Link> <span className="muted">{count(one.runs, "run")}</span>{" "}
-      {!asked && (
-        <button
-          type="button"
-          className="plain-link"
-          aria-label={`Would it notice? ${one.name}`}
-          onClick={() => setAsked(true)}
-        >
-          Would it notice?
-        </button>
-      )}
-      {asked && found.isPending && <span className="muted">looking …</span>}
-      {found.error && <span className="trouble">{found.error.message}</span>}
-      {found.data && <Found found={found.data} />}
-    </li>
-  );
+  const found = useQuery(queries.noticing(asked ? id : undefined));
+  if (!asked)
+    return (
+      <button
+        type="button"
+        className="plain-link"
+        aria-label={`Would it notice? ${name}`}
+        onClick={() => setAsked(true)}
+      >
+        Would it notice?
+      </button>
+    );
+  if (found.error) return <span className="trouble">{found.error.message}</span>;
+  return found.data ? <Found found={found.data} /> : <span className="muted">looking …</span>;
 }
 
 function Found({ found }: { found: Shapes["Noticing"] }) {

@@ -1,0 +1,52 @@
+import { useQuery } from "@tanstack/react-query";
+import type { Shapes } from "../../api";
+import { queries } from "../../api/queries";
+import { count, whole } from "../../base/format";
+import { WouldNotice } from "../../parts/WouldNotice";
+
+type Check = Shapes["CheckRecord"];
+
+/** How often each check of a case failed: whether it still checks something. */
+export function ItsChecks({ id, name }: { id: string; name: string }) {
+  const found = useQuery(queries.checkRecords(id));
+  const checks = found.data?.items ?? [];
+  if (found.error) return <p className="trouble">{found.error.message}</p>;
+  if (!checks.length) return null;
+  return (
+    <section aria-label="Its checks" className="its-checks">
+      <details>
+        <summary>{sentence(checks)}</summary>
+        <ul>
+          {checks.map((one) => (
+            <li key={JSON.stringify([one.step, one.check])}>
+              {one.check} <span className="muted">in {one.name}</span>{" "}
+              <span className={one.failed ? "slower" : "muted"}>{record(one)}</span>
+            </li>
+          ))}
+        </ul>
+      </details>
+      <p className="muted">
+        Would it notice if an answer were otherwise? One value after another is turned round in the answers
+        that were kept; nothing is sent. <WouldNotice id={id} name={name} />
+      </p>
+    </section>
+  );
+}
+
+/** "11 of its 13 checks never failed, in up to 96 runs": the newest of which evidence is kept. */
+function sentence(checks: Check[]): string {
+  const never = checks.filter(({ failed }) => !failed).length;
+  const runs = Math.max(...checks.map((one) => one.runs));
+  const most = `in ${runs > 1 ? "up to " : ""}${count(runs, "run")} of which evidence is kept`;
+  if (never === checks.length) {
+    if (never === 1) return `Its one check never failed, ${most}.`;
+    return `None of its ${whole(never)} checks ever failed, ${most}.`;
+  }
+  return `${whole(never)} of its ${count(checks.length, "check")} never failed, ${most}.`;
+}
+
+function record({ runs, failed }: Check): string {
+  return failed
+    ? `failed in ${whole(failed)} of ${count(runs, "run")}`
+    : `never failed in ${count(runs, "run")}`;
+}
