@@ -16,7 +16,7 @@ from saltpath.server.problems import Refused, json_answer
 from saltpath.server.stretches import TO, from_parameter, stretch
 from saltpath.store import projects
 from saltpath.store.documents import Document
-from saltpath.store.trends import entries, series
+from saltpath.store.trends import series
 
 if TYPE_CHECKING:  # it brings numpy
     from saltpath.server.trending import tables
@@ -32,9 +32,10 @@ KINDS = ("case", "step", "shared", "operation", "host")
 @trends_api.get("/trends/places")
 @declared("listTrendPlaces", "Where runs have gone to", page("TrendPlace"), PROJECT)
 def list_places() -> Response:
-    """The environments that something is known of, the one that ran last first."""
-    project = project_asked()
-    found = entries.environments(database("history"), project.id)
+    """The environments that something is known of; the first is meant where none is said."""
+    from saltpath.server.trending.asked import environments
+
+    found = environments(project_asked())
     return json_answer({"items": [{"environment": name} for name in found], "next": None})
 
 

@@ -106,13 +106,20 @@ def looked(project: Document) -> Looked:
     return Looked(project, environment_of(project), begin, end)
 
 
-def environment_of(project: Document, name: str = "environment") -> str:
-    """What `?environment=` says, else the one that ran last. Raises Refused."""
+def environments(project: Document) -> list[str]:
+    """Those that something is known of: the project's usual one first, then the one that ran
+    last."""
     there = entries.environments(database("history"), project.id)
-    usual = str(project.document.get("environment", ""))
+    usual = project.document.get("environment", "")
+    return sorted(there, key=lambda one: one != usual)
+
+
+def environment_of(project: Document, name: str = "environment") -> str:
+    """What `?environment=` says, else the first of those that there are. Raises Refused."""
+    there = environments(project)
     wanted = request.args.get(name)
     if wanted is None:
-        return usual if usual in there or not there else there[0]
+        return there[0] if there else str(project.document.get("environment", ""))
     known = [one.name for one in projects.environments(database(), project.id)]
     if wanted not in there and wanted not in known:
         raise Refused(422, "no-environment", f"There is no environment {wanted}.")

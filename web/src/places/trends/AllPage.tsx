@@ -41,7 +41,7 @@ export function AllPage() {
           <h1>How long everything took</h1>
         </div>
       </div>
-      <LookChoice looking={looking} shown={look.environment} />
+      <LookChoice looking={looking} />
       <div className="look-choice">
         <input
           type="search"

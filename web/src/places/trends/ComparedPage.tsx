@@ -11,15 +11,18 @@ import { AgainstChoice } from "./AgainstChoice";
 import { useAgainst, WAYS } from "./useAgainst";
 
 type Compared = Shapes["ComparedTimes"];
+/** What the two are called. */
+type Sides = [before: string, after: string];
 
 /** Two sets of runs held against each other: what these runs can show, and what they cannot. */
 export function ComparedPage() {
   const chosen = useAgainst();
-  const { project, against, way, put, behind, ready } = chosen;
+  const { project, against, way, pair, put, behind, ready } = chosen;
   const found = useQuery({ ...queries.comparedTimes(project?.id, against), enabled: ready });
   useTab("Compared");
   if (!project) return null;
   const compared = ready ? found.data : undefined;
+  const sides: Sides = [pair.before || "before", pair.after || "after"];
   return (
     <div className="page trends-page">
       <div className="page-head">
@@ -46,8 +49,8 @@ export function ComparedPage() {
             {side(compared.before)} against {side(compared.after)}. Each interval holds the true value in 95
             of 100; something is called a difference only if these runs show it, among all that is compared.
           </p>
-          <Times compared={compared} search={behind} />
-          <Cases compared={compared} />
+          <Times compared={compared} search={behind} sides={sides} />
+          <Cases compared={compared} sides={sides} />
         </>
       )}
     </div>
@@ -76,7 +79,7 @@ function heading(compared: Compared): string {
   return parts.length ? parts.join(", ") : "No difference that these runs can show";
 }
 
-function Times({ compared, search }: { compared: Compared; search: string }) {
+function Times({ compared, search, sides }: { compared: Compared; search: string; sides: Sides }) {
   const shown = compared.times.slice(0, 40);
   if (!shown.length)
     return (
@@ -89,8 +92,8 @@ function Times({ compared, search }: { compared: Compared; search: string }) {
         <thead>
           <tr>
             <th scope="col">what</th>
-            <th scope="col">before</th>
-            <th scope="col">after</th>
+            <th scope="col">{sides[0]}</th>
+            <th scope="col">{sides[1]}</th>
             <th scope="col">how much</th>
             <th scope="col">runs</th>
           </tr>
@@ -116,18 +119,27 @@ function Times({ compared, search }: { compared: Compared; search: string }) {
   );
 }
 
-const percent = (ratio: number): string =>
-  `${ratio >= 1 ? "+" : "−"}${Math.abs(100 * (ratio - 1)).toFixed(0)} %`;
+/** "+12 %", and "−0.4 %" of what is less than one. */
+function percent(ratio: number): string {
+  const change = Math.abs(100 * (ratio - 1));
+  return `${ratio >= 1 ? "+" : "−"}${change.toFixed(change < 1 ? 1 : 0)} %`;
+}
 
 function howMuch(one: Shapes["ComparedSeries"]): string {
   if (one.low === null || one.high === null || one.ratio === null) return "too few runs to say";
   const between = `between ${percent(one.low)} and ${percent(one.high)}`;
-  return one.clear
-    ? `${percent(one.ratio)}, ${between}`
+  if (one.clear) return `${percent(one.ratio)}, ${between}`;
+  return unclear(between, one.low > 1 || one.high < 1);
+}
+
+/** One interval alone would show it, and so much is compared that one may by chance. */
+function unclear(between: string, alone: boolean): string {
+  return alone
+    ? `perhaps: ${between}, not clear among all that is compared`
     : `no difference that these runs can show (${between})`;
 }
 
-function Cases({ compared }: { compared: Compared }) {
+function Cases({ compared, sides }: { compared: Compared; sides: Sides }) {
   const shown = compared.cases.filter((one) => one.clear || one.difference !== 0).slice(0, 40);
   const alike = compared.cases.length - shown.length;
   return (
@@ -138,8 +150,8 @@ function Cases({ compared }: { compared: Compared }) {
           <thead>
             <tr>
               <th scope="col">case</th>
-              <th scope="col">passed before</th>
-              <th scope="col">after</th>
+              <th scope="col">passed {sides[0]}</th>
+              <th scope="col">{sides[1]}</th>
               <th scope="col">how much</th>
             </tr>
           </thead>
@@ -159,7 +171,7 @@ function Cases({ compared }: { compared: Compared }) {
           </tbody>
         </table>
       )}
-      {alike > 0 && <p className="muted small">{count(alike, "case")} passed as often before as after.</p>}
+      {alike > 0 && <p className="muted small">{count(alike, "case")} passed as often on both sides.</p>}
     </section>
   );
 }
@@ -167,7 +179,6 @@ function Cases({ compared }: { compared: Compared }) {
 function share(one: Shapes["ComparedShare"]): string {
   const points = (value: number) => `${value >= 0 ? "+" : "−"}${Math.abs(100 * value).toFixed(0)}`;
   const between = `between ${points(one.low)} and ${points(one.high)} in 100`;
-  return one.clear
-    ? `${points(one.difference)} in 100, ${between}`
-    : `no difference that these runs can show (${between})`;
+  if (one.clear) return `${points(one.difference)} in 100, ${between}`;
+  return unclear(between, one.low > 0 || one.high < 0);
 }

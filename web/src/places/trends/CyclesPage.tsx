@@ -47,7 +47,7 @@ export function CyclesPage() {
           </button>
         </span>
       </div>
-      <LookChoice looking={looking} shown={look.environment} />
+      <LookChoice looking={looking} />
       <SuiteChoice suite={suite} choose={(id) => put({ suite: id })} />
       {found.error && <Notice sentence={found.error.message} retry={() => void found.refetch()} />}
       {found.isSuccess && !items.length && <p className="muted">No run ended in this stretch.</p>}

@@ -3,10 +3,10 @@ import { spanName } from "../../parts/overTime/time";
 import { Segments } from "../../parts/Segments";
 import { type Looking, OVER } from "./useLook";
 
-/** The sentence of what is looked at: against which environment, and how long up to now. */
-export function LookChoice({ looking, shown }: { looking: Looking; shown: string | undefined }) {
+/** The sentence of what is looked at: against which environment, and how long up to now. `of`: the environment that what is shown belongs to, whatever was asked for. */
+export function LookChoice({ looking, of }: { looking: Looking; of?: string }) {
   const { environments, environment, over, put, span } = looking;
-  const chosen = environment || shown || "";
+  const chosen = of ?? environment;
   return (
     <div className="look-choice">
       {environments.length > 1 ? (
@@ -21,7 +21,7 @@ export function LookChoice({ looking, shown }: { looking: Looking; shown: string
           />
         </span>
       ) : (
-        <span>{chosen && `Runs against ${chosen}`}</span>
+        chosen && <span>Runs against {chosen}</span>
       )}
       {!over && (
         <span>

@@ -54,7 +54,7 @@ export function SeriesPage() {
           </p>
         </div>
       </div>
-      <LookChoice looking={looking} shown={one.environment} />
+      <LookChoice looking={looking} of={one.environment} />
       <p className={last ? (last.ratio > 1 ? "slower" : "quicker") : undefined}>
         {last ? movedSentence(last) : asEver(one.usual)}
       </p>

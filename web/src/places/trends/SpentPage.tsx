@@ -43,7 +43,7 @@ export function SpentPage() {
           )}
         </div>
       </div>
-      <LookChoice looking={looking} shown={spent?.environment} />
+      <LookChoice looking={looking} />
       <SuiteChoice suite={suite} choose={(id) => put({ suite: id })} />
       {found.error && <Notice sentence={found.error.message} retry={() => void found.refetch()} />}
       {spent && (

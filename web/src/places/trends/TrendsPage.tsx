@@ -53,7 +53,7 @@ export function TrendsPage() {
           <SaveTables project={project.id} look={look} />
         </span>
       </div>
-      <LookChoice looking={looking} shown={moved.data?.environment} />
+      <LookChoice looking={looking} />
       {problem && <Notice sentence={problem.message} retry={() => void moved.refetch()} />}
       {nothing && <NoRuns />}
       {!nothing && (

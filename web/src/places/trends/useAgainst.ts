@@ -18,6 +18,7 @@ export interface Pair {
   /** What stands before the first in the sentence. */
   what: string;
   word: string;
+  /** The older first. */
   names: string[];
   before: string;
   after: string;
@@ -49,11 +50,11 @@ export function useAgainst() {
   const said = (name: string) => search.get(name) ?? "";
   const pairOf = (what: string, word: string, names: string[], own: string, only: string): Pair => {
     const against = `against${capital(own)}`;
-    const after = said(own) || (names[0] ?? "");
-    const before = said(against) || (names.find((one) => one !== after) ?? "");
+    const after = said(own) || (names.at(-1) ?? "");
+    const before = said(against) || (names.findLast((one) => one !== after) ?? "");
     return { what, word, names, before, after, against, own, only };
   };
-  const builds = [...new Set(cycles.map((one) => one.build).filter(Boolean))];
+  const builds = [...new Set(cycles.map((one) => one.build).filter(Boolean))].reverse();
   const runners = [...new Set(cycles.map((one) => one.runner).filter(Boolean))].sort();
   const pairs: Record<string, Pair> = {
     "two builds": pairOf(
@@ -73,7 +74,7 @@ export function useAgainst() {
     "two environments": pairOf(
       "",
       "environment",
-      [...new Set([environment, ...environments].filter(Boolean))],
+      [...environments.filter((one) => one !== environment), environment].filter(Boolean),
       "environment",
       "Runs have gone to one environment only.",
     ),
@@ -85,7 +86,7 @@ export function useAgainst() {
   const against: Against = {
     from: two ? begun(days.afterFrom) : look.from,
     to: two ? ended(days.afterTo) : look.to,
-    environment: way === "two environments" ? pair.after : environment,
+    environment: way === "two environments" ? pair.after : look.environment,
     build: of("two builds", pair.after),
     againstBuild: of("two builds", pair.before),
     runner: of("two runners", pair.after),

@@ -42,14 +42,16 @@ export function useLook() {
       }),
     [setSearch],
   );
+  const environments = (places.data?.items ?? []).map((place) => place.environment);
   return {
     project,
     span,
     look,
     /** How long up to now it is; empty where it is from one day to another. */
     over: fixed ? "" : over,
-    environment,
-    environments: (places.data?.items ?? []).map((place) => place.environment),
+    /** That of the address, else the one that is meant without; empty until that is known. */
+    environment: environment || (environments[0] ?? ""),
+    environments,
     search,
     put,
   };
