@@ -1,11 +1,14 @@
 """Today and Trends as they are used: in the morning, over weeks, on a phone; a supplier report that
 is saved and checked."""
 
+import random
 import re
+import sqlite3
 import subprocess
 import sys
 import tempfile
 import unittest
+from contextlib import closing
 from datetime import date, timedelta
 from pathlib import Path
 
@@ -14,6 +17,7 @@ from playwright.sync_api import expect
 from saltpath.core.proof import verify
 from tests.browser.page import BrowserTest
 
+NOTEBOOK = {"width": 1280, "height": 800}
 PHONE = {"width": 390, "height": 800}
 LONG = "A long vessel gets a berth long enough"
 
@@ -165,10 +169,51 @@ class Trends(BrowserTest):
         for head in sealed.values():
             expect(self.page.get_by_label("Last heads")).to_contain_text(head[:12])
 
+    def test_one_long_word_as_every_name_makes_no_page_wider(self):
+        chance, word = random.Random(), "Gezeitentafelwerk" * 18
+        names = {
+            "saltpath": (
+                *((table, "name") for table in ("test_case", "suite", "watch", "run_case")),
+                *((table, "name") for table in ("project", "person", "route")),
+                ("run", "label"),
+            ),
+            "history": (("trend_run", "build"), ("trend_run", "runner"), ("trend_series", "name")),
+        }
+        case = self.app.cases()[LONG]
+        for file, columns in names.items():
+            with closing(sqlite3.connect(self.app.data / f"{file}.db", timeout=20)) as store:
+                for table, column in columns:
+                    begin = word + chance.choice(("", " und mehr ", "."))
+                    store.execute(f"UPDATE {table} SET {column} = ? || {column}", (begin,))
+                    self.addCleanup(self.named_again, file, table, column, begin)
+                store.commit()
+        ways = ("two builds", "two runners", "two times")
+        paths = (
+            "/today /trends /trends/all /trends/runs /trends/time /watches /watches/report /setup "
+            f"/runs /cases /cases/{case} /cases/{case}/runs"
+        ).split()
+        paths += [f"/trends/compared?compare={way}" for way in ways]
+        for path in chance.sample(paths, 6):
+            size = chance.choice((NOTEBOOK, PHONE))
+            self.page.set_viewport_size(size)
+            self.go(path)
+            self.page.get_by_role("heading", level=1).first.wait_for()
+            self.page.wait_for_load_state("networkidle")
+            wide = self.page.evaluate("document.documentElement.scrollWidth")
+            self.assertLessEqual(wide, size["width"], path)
+
+    def named_again(self, file, table, column, begin):
+        with closing(sqlite3.connect(self.app.data / f"{file}.db", timeout=20)) as store:
+            store.execute(
+                f"UPDATE {table} SET {column} = substr({column}, ?) WHERE {column} LIKE ? || '%'",
+                (len(begin) + 1, begin),
+            )
+            store.commit()
+
     def test_they_read_well_light_and_dark_and_on_a_phone(self):
         for path in ("/today", "/trends", "/trends/time", "/trends/compared", "/trends/runs",
                      "/watches/report"):  # fmt: skip
-            for size in ({"width": 1280, "height": 800}, PHONE):
+            for size in (NOTEBOOK, PHONE):
                 self.page.set_viewport_size(size)
                 for theme in ("light", "dark"):
                     self.page.add_init_script(f"localStorage.setItem('saltpath-theme', '{theme}')")
