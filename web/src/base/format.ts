@@ -1,6 +1,7 @@
 /** Numbers, times and sizes as every page shows them. */
 
-const THIN = "\u2009";
+// narrow, and no line ends at it
+const THIN = "\u202f";
 
 export function whole(value: number): string {
   return String(value).replace(/\B(?=(\d{3})+(?!\d))/g, THIN);
