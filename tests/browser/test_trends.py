@@ -105,6 +105,14 @@ class Trends(BrowserTest):
         expect(self.page.get_by_text("Nothing is called so.")).to_be_visible()
         self.page.get_by_label("Find what is followed").fill("/cargo")
         expect(self.page.get_by_role("link", name="POST /cargo")).to_be_visible()
+        self.page.get_by_label("Find what is followed").fill("")
+        self.page.get_by_text("watches", exact=True).click()
+        weather = self.page.get_by_role("listitem").filter(has_text="Weather")
+        expect(weather).to_contain_text("Slower by half since")
+        expect(self.page.get_by_role("link", name="Berth desk")).to_have_count(0)
+        self.page.get_by_label("Which environment").select_option("Live")
+        self.page.get_by_role("link", name="Berth desk").click()
+        expect(self.page.get_by_role("heading", level=1)).to_contain_text("Berth desk")
 
     def test_two_builds_and_where_the_time_goes(self):
         self.go("/trends/compared")

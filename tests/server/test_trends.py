@@ -161,6 +161,8 @@ class Month(unittest.TestCase):
         return {run: (at[run], times) for run, times in found.items()}
 
     def test_the_line_of_a_step(self):
+        watched = self.get("trends/series", kind="watch")["items"]
+        self.assertEqual(watched, [], "the month has none")
         listed = self.get("trends/series", kind="step", find="Declare two items")["items"]
         [one] = listed
         found = self.get(f"trends/series/{one['id']}")

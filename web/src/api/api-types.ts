@@ -5023,6 +5023,7 @@ export interface components {
         };
         TrendPlace: {
             environment: string;
+            runs: boolean;
         };
         SeriesOwner: {
             /** @enum {string} */
@@ -12577,9 +12578,9 @@ export interface operations {
                 to?: string;
                 /** @description how many at most, 1 to 1000 */
                 limit?: number;
-                /** @description case, step, shared, operation or host; step unless it is said */
+                /** @description case, step, shared, operation, host or watch; step unless it is said */
                 kind?: string;
-                /** @description only what is called so, or belongs to a case that is */
+                /** @description only what is called so, or belongs to a case or supplier that is */
                 find?: string;
             };
             header?: never;

@@ -26,17 +26,21 @@ FROM = from_parameter("thirty days")
 ENVIRONMENT = parameter("environment", "against which; the project's own unless it is said")
 SUITE = parameter("suite", "only of the cases of this suite")
 TABLES = ("runs", "cases", "times", "days", "outages")
-KINDS = ("case", "step", "shared", "operation", "host")
+KINDS = ("case", "step", "shared", "operation", "host", "watch")
 
 
 @trends_api.get("/trends/places")
 @declared("listTrendPlaces", "Where runs have gone to", page("TrendPlace"), PROJECT)
 def list_places() -> Response:
-    """The environments that something is known of; the first is meant where none is said."""
-    from saltpath.server.trending.asked import environments
+    """The environments that cases ran against, and those that watches alone go against; the first
+    is meant where none is said."""
+    from saltpath.server.trending import asked, watched
 
-    found = environments(project_asked())
-    return json_answer({"items": [{"environment": name} for name in found], "next": None})
+    project = project_asked()
+    found = asked.environments(project)
+    alone = sorted(watched.environments(project) - {*found, ""})
+    items = [{"environment": name, "runs": name in found} for name in (*found, *alone)]
+    return json_answer({"items": items, "next": None})
 
 
 @trends_api.get("/trends/moved")
@@ -60,8 +64,8 @@ def read_moved() -> Response:
     FROM,
     TO,
     LIMIT,
-    parameter("kind", "case, step, shared, operation or host; step unless it is said"),
-    parameter("find", "only what is called so, or belongs to a case that is"),
+    parameter("kind", "case, step, shared, operation, host or watch; step unless it is said"),
+    parameter("find", "only what is called so, or belongs to a case or supplier that is"),
 )
 def list_series() -> Response:
     """Of a kind, that which takes most time first."""

@@ -75,7 +75,7 @@ SHAPES: dict[str, Any] = {
         id=TEXT,
         where=TEXT,
     ),
-    "TrendPlace": shape(environment=TEXT),
+    "TrendPlace": shape(environment=TEXT, runs=FLAG),
     "SeriesOwner": shape(kind={"type": "string", "enum": ["case", "shared"]}, id=TEXT, name=TEXT),
     "UsualTimes": shape(median=MAYBE_NUMBER, p95=MAYBE_NUMBER),
     "Followed": shape(**FOLLOWED, moved=maybe("Shifted"), **{"with": WHOLE}),

@@ -22,6 +22,8 @@ from saltpath.store.trends.entries import SummedRun
 from saltpath.store.trends.series import Series
 
 MONTH_S = 30 * 86_400
+PARTS = 120
+"""Of a line in a list."""
 
 
 class Looked:
@@ -107,8 +109,7 @@ def looked(project: Document) -> Looked:
 
 
 def environments(project: Document) -> list[str]:
-    """Those that something is known of: the project's usual one first, then the one that ran
-    last."""
+    """Those that cases ran against: the project's usual one first, then the one that ran last."""
     there = entries.environments(database("history"), project.id)
     usual = project.document.get("environment", "")
     return sorted(there, key=lambda one: one != usual)

@@ -14,15 +14,12 @@ from saltpath.core.trends.lines import line, phases
 from saltpath.core.trends.together import Shifted, Told, told_once
 from saltpath.server.api.views import moment, ms
 from saltpath.server.context import database
-from saltpath.server.trending.asked import Looked
-from saltpath.store import watches
-from saltpath.store.history import ranges, troubles
+from saltpath.server.trending import watched
+from saltpath.server.trending.asked import PARTS, Looked
 from saltpath.store.trends import looks
 from saltpath.store.trends.entries import SECOND_US
 from saltpath.store.trends.series import Series
 
-PARTS = 120
-"""Of a line in a list."""
 FINE_PARTS = 360
 """Of one by itself."""
 MOST = 40
@@ -59,7 +56,7 @@ def moved_view(of: Looked) -> dict[str, Any]:
         for id in quiet
         if id in lines
     ]
-    slower = watches_view(of)
+    slower = watched.slower(of)
     return {
         "environment": of.environment,
         "from": moment(of.begin * SECOND_US),
@@ -75,61 +72,6 @@ def moved_view(of: Looked) -> dict[str, Any]:
 def _by_change(items: list[dict[str, Any]]) -> list[dict[str, Any]]:
     """The greatest change first."""
     return sorted(items, key=lambda one: -max(one["moved"]["ratio"], 1 / one["moved"]["ratio"]))
-
-
-def watches_view(of: Looked) -> list[dict[str, Any]]:
-    """The watches of the environment whose answers became slower within the stretch."""
-    history = database("history")
-    found = troubles.troubles(history, of.project.id, of.begin, of.end, kind="slower")
-    named = {one.id: one for one in watches.watches(database(), of.project.id)}
-    usual = str(of.project.document.get("environment", ""))
-    items = []
-    for one in found:
-        stored = named.get(one.watch)
-        if stored is None or one.began < of.begin:
-            continue
-        if stored.document.get("environment", usual) != of.environment:
-            continue
-        over = ranges.over(
-            history, of.project.id, np.array([one.watch], np.int64), of.begin, of.end
-        )
-        before, after = int(one.facts["before"]), int(one.facts["after"])
-        began = moment(one.began * SECOND_US)
-        items.append(
-            {
-                "id": stored.oid,
-                "kind": "watch",
-                "name": stored.name,
-                "owner": None,
-                "usual": {"median": ms(int(over.median[0])), "p95": ms(int(over.p95[0]))},
-                "line": _line_of_watch(over, of),
-                "moved": {
-                    "at": began,
-                    "found": began,
-                    "before": ms(before),
-                    "after": ms(after),
-                    "ratio": round(after / max(before, 1), 3),
-                    "by": by_how_much(after / max(before, 1)),
-                    "runs": one.runs,
-                    "run": None,
-                    "build": "",
-                },
-                "cases": 1,
-                "with": 0,
-            }
-        )
-    return items
-
-
-def _line_of_watch(over: ranges.Range, of: Looked) -> list[list[int]]:
-    """Its points as those of a line: of several in a part the last."""
-    found: dict[int, list[int]] = {}
-    for place, point in enumerate(over.line[0]):
-        part = (over.first + place * over.step - of.begin) * PARTS // max(of.end - of.begin, 1)
-        if point["runs"] and point["median"] and 0 <= part < PARTS:
-            numbers = [int(point[name]) for name in ("median", "p95", "runs", "bad")]
-            found[part] = [part, *numbers]
-    return list(found.values())
 
 
 def told_of(of: Looked, found: Mapping[int, list[Moved]]) -> list[Told]:
@@ -311,6 +253,8 @@ def _edits(of: Looked, one: Series) -> list[dict[str, Any]]:
 def list_view(of: Looked, kind: str, find: str, most: int) -> list[dict[str, Any]]:
     """Whatever is followed of a kind, those that take most time first; `find`: whose name, or whose
     case's, holds this."""
+    if kind == "watch":
+        return watched.listed(of, find, most)
     seen, word = looks.looks(database("history"), of.project.id, of.environment), find.casefold()
     wanted = [
         id

@@ -15,6 +15,7 @@ const KINDS = {
   "shared steps": "shared",
   operations: "operation",
   hosts: "host",
+  watches: "watch",
 } as const;
 type Kinds = keyof typeof KINDS;
 const PARTS = 120;

@@ -55,7 +55,7 @@ export function TrendsPage() {
       </div>
       <LookChoice looking={looking} />
       {problem && <Notice sentence={problem.message} retry={() => void moved.refetch()} />}
-      {nothing && <NoRuns />}
+      {nothing && <NoRuns watched={looking.watchedOnly} kept={kept} />}
       {!nothing && (
         <div className="trend-columns">
           <OverTime
@@ -119,7 +119,8 @@ export function TrendsPage() {
   );
 }
 
-function NoRuns() {
+/** `watched`: the environment, where watches alone go there. */
+function NoRuns({ watched, kept }: { watched: string; kept: string }) {
   return (
     <div className="teach">
       <p>
@@ -129,6 +130,12 @@ function NoRuns() {
       <p>
         <Link to="/cases">Run a suite</Link>, or have a pipeline run it each night.
       </p>
+      {watched && (
+        <p>
+          Watches go to {watched}:{" "}
+          <Link to={`/trends/all${kept ? `${kept}&` : "?"}kind=watch`}>how long their answers took</Link>.
+        </p>
+      )}
     </div>
   );
 }

@@ -44,7 +44,7 @@ const PARAMETERS = [
 /** What is held against what, kept in the address. */
 export function useAgainst() {
   const looking = useLook();
-  const { project, look, search, environment, environments } = looking;
+  const { project, look, search, environment, ranAgainst } = looking;
   const way = WAYS.find((one) => one === search.get("compare")) ?? "the time before";
   const cycles = useQuery(queries.cycles(project?.id, look, "")).data?.items ?? [];
   const said = (name: string) => search.get(name) ?? "";
@@ -74,7 +74,7 @@ export function useAgainst() {
     "two environments": pairOf(
       "",
       "environment",
-      [...environments.filter((one) => one !== environment), environment].filter(Boolean),
+      [...ranAgainst.filter((one) => one !== environment), environment].filter(Boolean),
       "environment",
       "Runs have gone to one environment only.",
     ),

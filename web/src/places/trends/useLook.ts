@@ -42,7 +42,9 @@ export function useLook() {
       }),
     [setSearch],
   );
-  const environments = (places.data?.items ?? []).map((place) => place.environment);
+  const there = places.data?.items ?? [];
+  const ranAgainst = there.filter((place) => place.runs).map((place) => place.environment);
+  const environments = there.map((place) => place.environment);
   return {
     project,
     span,
@@ -52,6 +54,10 @@ export function useLook() {
     /** That of the address, else the one that is meant without; empty until that is known. */
     environment: environment || (environments[0] ?? ""),
     environments,
+    /** Those that cases ran against, and not watches alone. */
+    ranAgainst,
+    /** The environment, if watches alone go there; else empty. */
+    watchedOnly: ranAgainst.includes(environment) || !environments.includes(environment) ? "" : environment,
     search,
     put,
   };
