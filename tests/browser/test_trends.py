@@ -11,6 +11,7 @@ import unittest
 from contextlib import closing
 from datetime import date, timedelta
 from pathlib import Path
+from urllib.parse import urlencode
 
 from playwright.sync_api import expect
 
@@ -176,6 +177,36 @@ class Trends(BrowserTest):
             sealed = {watch["name"]: watch["hours"][-1]["head"] for watch in record["watches"]}
         for head in sealed.values():
             expect(self.page.get_by_label("Last heads")).to_contain_text(head[:12])
+
+    def test_whatever_an_address_says_its_page_is_shown(self):
+        chance = random.Random()
+        values = (
+            "", "zzz", "constructor", "2026-13-45", "2026-11-01", "0001-01-01T00:00:00Z", "9" * 30,
+            "-271821-04-20T00:00:00Z", "+275760-09-13T00:00:00Z", "999999-01-01", "%", "a week",
+            "step", "two times", "two builds", "Nowhere", "series_0", "<b>", "\ud83e\udd80" * 90,
+        )  # fmt: skip
+        names = (
+            "from to over environment compare build againstBuild runner againstRunner kind find "
+            "againstEnvironment beforeFrom beforeTo afterFrom afterTo since suite"
+        ).split()
+        paths = "/today /trends /trends/all /trends/compared /trends/runs /watches".split()
+        span = {"from": "-271821-04-20T00:00:00Z", "to": "+275760-09-13T00:00:00Z"}
+        tried = [("/trends", span), ("/watches", span)]
+        tried += [
+            ("/trends/compared", {"compare": "two times", name: "abc"}) for name in names[-6:-4]
+        ]
+        for _ in range(6):
+            some = {name: chance.choice(values) for name in chance.sample(names, 5)}
+            tried.append((chance.choice(paths), some))
+        for path, said in tried:
+            address = f"{path}?{urlencode(said)}"
+            with self.subTest(address):
+                self.go(address)
+                self.page.get_by_role("heading", level=1).first.wait_for()
+                self.page.wait_for_load_state("networkidle")
+                expect(self.page.get_by_text("could not be shown")).to_have_count(0)
+        refused = [one for one in self.said if "Failed to load resource" in one]
+        self.said[:] = [one for one in self.said if one not in refused]
 
     def test_one_long_word_as_every_name_makes_no_page_wider(self):
         chance, word = random.Random(), "Gezeitentafelwerk" * 18

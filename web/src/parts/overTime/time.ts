@@ -20,6 +20,9 @@ export const LASTING: Record<string, number> = {
   "a year": 365 * DAY,
 };
 export const SHORTEST = 10 * MINUTE;
+/** As the server has them: what is longer, or before, cannot be looked at. */
+const LONGEST = 3_660 * DAY;
+const EARLIEST = Date.UTC(2000, 0);
 const TICKS = [
   1 * MINUTE,
   2 * MINUTE,
@@ -42,6 +45,21 @@ export const stretchOf = ({ begin, end }: Span): Stretch => ({
   from: new Date(begin).toISOString(),
   to: new Date(end).toISOString(),
 });
+
+/** What an address says by `from` and `to`; undefined where that is no stretch that can be looked at. */
+export function spanIn(search: URLSearchParams): Span | undefined {
+  const [begin = Number.NaN, end = Number.NaN] = ["from", "to"].map((name) =>
+    Date.parse(search.get(name) ?? ""),
+  );
+  const sound = EARLIEST <= begin && begin < end && end - begin <= LONGEST && end <= Date.now() + LONGEST;
+  return sound ? { begin, end } : undefined;
+}
+
+/** A day as an address says it; undefined where it is none. */
+export function dayIn(search: URLSearchParams, name: string): string | undefined {
+  const said = search.get(name) ?? "";
+  return /^2\d{3}-\d\d-\d\d$/.test(said) && !Number.isNaN(Date.parse(said)) ? said : undefined;
+}
 
 /** Where a moment lies: 0 at the begin, 1 at the end. */
 export const placeOf = (span: Span, moment: number): number =>

@@ -36,7 +36,7 @@ export function CyclesPage() {
             <Link to={`/trends${kept.size ? `?${kept}` : ""}`}>Trends</Link> ▸ each run
           </p>
           <h1>What each run came to</h1>
-          <p className="muted small">{count(items.length, "run")}, the newest first</p>
+          {found.isSuccess && <p className="muted small">{count(items.length, "run")}, the newest first</p>}
         </div>
         <span className="trend-acts">
           <span className="muted small" role="status">

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { queries } from "../../api/queries";
 import type { Against } from "../../api/trends";
 import { capital, dayOf } from "../../base/format";
+import { dayIn } from "../../parts/overTime/time";
 import { DAY, useLook } from "./useLook";
 
 export const WAYS = [
@@ -119,7 +120,7 @@ function daysIn(search: URLSearchParams, from: string, to: string): Days {
     afterFrom: dayOf(middle),
     afterTo: dayOf(end),
   };
-  return Object.fromEntries(DAYS.map((name) => [name, search.get(name) ?? usual[name]])) as Days;
+  return Object.fromEntries(DAYS.map((name) => [name, dayIn(search, name) ?? usual[name]])) as Days;
 }
 
 const begun = (day: string): string => new Date(`${day}T00:00`).toISOString();

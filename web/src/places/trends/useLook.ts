@@ -3,7 +3,7 @@ import { useCallback, useMemo, useState } from "react";
 import { useSearchParams } from "react-router";
 import { queries } from "../../api/queries";
 import type { Look } from "../../api/trends";
-import type { Span } from "../../parts/overTime/time";
+import { type Span, spanIn } from "../../parts/overTime/time";
 import { useProject } from "../../state/project";
 
 export const DAY = 86_400_000;
@@ -19,11 +19,10 @@ export function useLook() {
   const [search, setSearch] = useSearchParams();
   const [now] = useState(() => Math.ceil(Date.now() / MINUTE) * MINUTE);
   const places = useQuery(queries.trendPlaces(project?.id));
-  const over = search.get("over") ?? USUAL;
-  const days = OVER[over as Over] ?? OVER[USUAL];
-  const [from, to] = [search.get("from"), search.get("to")].map((text) => Date.parse(text ?? ""));
-  const fixed = from !== undefined && to !== undefined && from < to;
-  const [begin, end] = fixed ? [from, to] : [now - days * DAY, now];
+  const said = search.get("over") ?? "";
+  const over = Object.hasOwn(OVER, said) ? (said as Over) : USUAL;
+  const fixed = spanIn(search);
+  const { begin, end } = fixed ?? { begin: now - OVER[over] * DAY, end: now };
   const span: Span = useMemo(() => ({ begin, end }), [begin, end]);
   const environment = search.get("environment") ?? "";
   const look: Look = useMemo(

@@ -1,6 +1,6 @@
 import { useCallback, useEffect, useMemo, useState } from "react";
 import { useSearchParams } from "react-router";
-import { LASTING, type Span } from "../../parts/overTime/time";
+import { LASTING, type Span, spanIn } from "../../parts/overTime/time";
 
 const AGAIN_MS = 10_000;
 const ASK_AGAIN_MS = 5_000;
@@ -11,21 +11,22 @@ const USUAL = "a day";
 /** The stretch that the page shows, kept in its address: so long up to now, which goes on, or from one moment to another. */
 export function useSpan() {
   const [search, setSearch] = useSearchParams();
-  const [from, to] = [search.get("from"), search.get("to")].map((text) => Date.parse(text ?? ""));
-  const fixed = from !== undefined && to !== undefined && from < to;
-  const lasting = search.get("over") ?? USUAL;
-  const length = LASTING[lasting] ?? LASTING[USUAL] ?? 0;
+  const fixed = spanIn(search);
+  const said = search.get("over") ?? "";
+  const lasting = Object.hasOwn(LASTING, said) ? said : USUAL;
+  const length = LASTING[lasting] ?? 0;
+  const isFixed = fixed !== undefined;
   const grain = Math.max(AGAIN_MS, length / GRAINS);
   const [moment, setMoment] = useState(() => Date.now());
   const now = whole(moment, grain);
   useEffect(() => {
-    if (fixed) return undefined;
+    if (isFixed) return undefined;
     const timer = window.setInterval(() => {
       if (document.visibilityState === "visible") setMoment(Date.now());
     }, AGAIN_MS);
     return () => window.clearInterval(timer);
-  }, [fixed]);
-  const [begin, end] = fixed ? [from, to] : [now - length, now];
+  }, [isFixed]);
+  const { begin, end } = fixed ?? { begin: now - length, end: now };
   const span: Span = useMemo(() => ({ begin, end }), [begin, end]);
   const put = useCallback(
     (change: Record<string, string>) =>
