@@ -393,7 +393,7 @@ test("what is typed after [= finds the values that fit", () => {
 });
 
 test("numbers, times and sizes", () => {
-  assert.equal(format.whole(1234567), "1\u2009234\u2009567");
+  assert.equal(format.whole(1234567), "1\u202f234\u202f567");
   assert.deepEqual([0.01, 3.14, 42.4, 999, 1000, 12_345].map(format.duration), ["0 ms", "3.1 ms", "42 ms", "999 ms", "1.0 s", "12 s"]);
   assert.deepEqual([999, 1000, 1_500_000].map(format.size), ["999 B", "1.0 kB", "1.5 MB"]);
   assert.equal(format.listed(["a", "b", "c"]), "a, b and c");

@@ -3,7 +3,7 @@ how often each failed; nothing is sent."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import Any
 
 from flask import Blueprint, Response
@@ -11,7 +11,7 @@ from flask import Blueprint, Response
 from saltpath.core.answers.answer import Answer
 from saltpath.core.assist.check_record import Judged, records
 from saltpath.core.assist.noticing import Noticed, notice
-from saltpath.core.cases.case import Case, Step, UseShared
+from saltpath.core.cases.case import Step
 from saltpath.core.cases.expectations import Expectation
 from saltpath.core.checks.outcome import Outcome
 from saltpath.core.references.scopes import Scopes
@@ -73,7 +73,11 @@ def list_check_records(id: str) -> Response:
     each was judged, and in how many it failed."""
     stored = case_asked(id)
     case = inheriting(with_shared(stored), *around(stored))
-    there = {(step.key, item.sentence) for step in _every_step(case) for item in _checks_of(step)}
+    there = {
+        (step.key, item.sentence)
+        for step in _every_step(each for *_, each in case.parts())
+        for item in _checks_of(step)
+    }
     past = case_history.past_runs(database(), stored.project, stored.id, None, None, MOST_RUNS)
     found = records(
         [
@@ -98,11 +102,10 @@ def list_check_records(id: str) -> Response:
     return json_answer({"items": items, "next": None})
 
 
-def _every_step(case: Case) -> Iterator[Step]:
-    for _, step in case.every_step():
+def _every_step(steps: Iterable[Step]) -> Iterator[Step]:
+    for step in steps:
         yield step
-        if isinstance(step, UseShared) and step.shared is not None:
-            yield from _every_step(step.shared)
+        yield from _every_step(step.carried_out)
 
 
 def _checks_of(step: Step) -> list[Expectation]:
