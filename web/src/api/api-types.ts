@@ -12940,7 +12940,10 @@ export interface operations {
     };
     listCheckRecords: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description only of runs against it */
+                environment?: string;
+            };
             header?: never;
             path: {
                 /** @description the identity */

@@ -146,10 +146,10 @@ const ofTrends = {
       queryFn: id ? () => api.noticing(id) : skipToken,
       staleTime: 60_000,
     }),
-  checkRecords: (id: string) =>
+  checkRecords: (id: string, environment: string) =>
     queryOptions({
-      queryKey: ["checkRecords", id] as const,
-      queryFn: () => api.checkRecords(id),
+      queryKey: ["checkRecords", id, environment] as const,
+      queryFn: () => api.checkRecords(id, environment),
       staleTime: 60_000,
     }),
   spent: (project: Maybe<string>, look: Look, suite: string) =>

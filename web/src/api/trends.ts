@@ -42,7 +42,8 @@ export const trendsApi = {
   tableFile: (project: string, look: Look, what: string, form: string) =>
     `/api/v1/trends/table?project=${q(project)}&${looked(look)}&what=${what}&form=${form}`,
   noticing: (id: string) => ask<Shapes["Noticing"]>(`/cases/${q(id)}/noticing`),
-  checkRecords: (id: string) => ask<Page<Shapes["CheckRecord"]>>(`/cases/${q(id)}/checks`),
+  checkRecords: (id: string, environment: string) =>
+    ask<Page<Shapes["CheckRecord"]>>(`/cases/${q(id)}/checks?environment=${q(environment)}`),
   spent: (project: string, look: Look, suite: string) =>
     ask<Shapes["Spent"]>(
       `/trends/spent?project=${q(project)}&${looked(look)}${suite ? `&suite=${q(suite)}` : ""}`,

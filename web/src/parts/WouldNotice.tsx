@@ -28,7 +28,7 @@ export function WouldNotice({ id, name }: { id: string; name: string }) {
 function Found({ found }: { found: Shapes["Noticing"] }) {
   const { changes, noticed, steps } = found;
   if (!changes) return <p className="muted">No answer of it is kept whose checks hold.</p>;
-  const missed = steps.flatMap((step) => step.unnoticed.map((one) => ({ ...one, step: step.name })));
+  const missed = steps.flatMap((step) => step.unnoticed.map((one) => ({ ...one, step })));
   const deaf = steps.flatMap((step) => step.deaf.map((check) => `${step.name}: ${check}`));
   return (
     <div role="status">
@@ -39,9 +39,9 @@ function Found({ found }: { found: Shapes["Noticing"] }) {
       {missed.length > 0 && (
         <ul className="unnoticed">
           {missed.slice(0, MOST).map((one) => (
-            <li key={`${one.step} ${one.where} ${one.became}`}>
+            <li key={`${one.step.step} ${one.where} ${one.became}`}>
               <span className="mono">{one.where}</span> {one.became === "gone" ? "gone" : `as ${one.became}`}{" "}
-              <span className="muted">in {one.step}</span>
+              <span className="muted">in {one.step.name}</span>
             </li>
           ))}
           {missed.length > MOST && <li className="muted">and {missed.length - MOST} more</li>}

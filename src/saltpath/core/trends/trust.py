@@ -42,11 +42,14 @@ class GoesWith(Struct, frozen=True):
 
 
 class BadRun(Struct, frozen=True, array_like=True):
-    """A run, where the case stands in it, and when it was asked for (seconds UTC)."""
+    """A run, where the case stands in it, when it was asked for (seconds UTC), how many rows the
+    case had then (1 without), and how many of them were bad."""
 
     run: int
     position: int
     at: int
+    rows: int = 1
+    bad_rows: int = 1
 
 
 class Trust(Struct, frozen=True):
@@ -115,7 +118,7 @@ def _trust(
         else (),
         int(mine["at"][found.since]) if found.since else 0,
         tuple(
-            BadRun(int(one["run"]), int(one["position"]), int(one["at"]))
+            BadRun(*(int(one[name]) for name in BadRun.__struct_fields__))
             for one in mine[places[-MOST_BAD_RUNS:]]
         ),
     )

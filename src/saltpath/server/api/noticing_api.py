@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from typing import Any
 
-from flask import Blueprint, Response
+from flask import Blueprint, Response, request
 
 from saltpath.core.answers.answer import Answer
 from saltpath.core.assist.check_record import Judged, records
@@ -19,7 +19,7 @@ from saltpath.core.running.inherited import inheriting
 from saltpath.core.running.sent import asker
 from saltpath.server.asked import case_asked
 from saltpath.server.context import database
-from saltpath.server.declared import ID, declared, of, page
+from saltpath.server.declared import ID, declared, of, page, parameter
 from saltpath.server.last_answers import SeenStep, around, judged
 from saltpath.server.problems import json_answer
 from saltpath.server.rejudging import judge_kept
@@ -66,7 +66,12 @@ def read_noticing(id: str) -> Response:
 
 @noticing_api.get("/cases/<id>/checks")
 @declared(
-    "listCheckRecords", "How often each check of a case failed", page("CheckRecord"), ID, dear=True
+    "listCheckRecords",
+    "How often each check of a case failed",
+    page("CheckRecord"),
+    ID,
+    parameter("environment", "only of runs against it"),
+    dear=True,
 )
 def list_check_records(id: str) -> Response:
     """Over its last runs of which evidence is kept, of the checks that it has now: in how many runs
@@ -78,7 +83,10 @@ def list_check_records(id: str) -> Response:
         for step in _every_step(each for *_, each in case.parts())
         for item in _checks_of(step)
     }
-    past = case_history.past_runs(database(), stored.project, stored.id, None, None, MOST_RUNS)
+    environment = request.args.get("environment") or None
+    past = case_history.past_runs(
+        database(), stored.project, stored.id, environment, None, MOST_RUNS
+    )
     found = records(
         [
             Judged(step.key, step.name, step.outcomes)

@@ -98,14 +98,14 @@ def _row(one: Trust) -> list[GoesWith]:
     kept."""
     if one.found.judgement != "unreliable":
         return []
-    kept, runs = database("evidence"), []
-    for bad in one.bad_runs:
-        ended = run_rows.counts(kept, bad.run, bad.position)
-        number = sum(ended.get(verdict, 0) for verdict in BAD)
-        if 0 < number <= MOST_BAD_ROWS:
-            rows = run_rows.numbers(kept, bad.run, bad.position, BAD)
-            runs.append(RowsOfRun(sum(ended.values()), rows))
-    found = same_row(runs)
+    kept = database("evidence")
+    found = same_row(
+        [
+            RowsOfRun(bad.rows, run_rows.numbers(kept, bad.run, bad.position, BAD))
+            for bad in one.bad_runs
+            if bad.rows > 1 and bad.bad_rows <= MOST_BAD_ROWS
+        ]
+    )
     if found is None:
         return []
     good = one.found.runs - one.found.bad

@@ -21,7 +21,8 @@ from saltpath.store.trends.entries import SECOND_US
 def slower(of: Looked) -> list[dict[str, Any]]:
     """The watches of the environment whose answers became slower within the stretch."""
     found = _slower(of)
-    return _items(of, [one for one in _watches(of) if one.id in found], found)
+    wanted = [one for one in _watches(of) if one.id in found] if found else []
+    return _items(of, wanted, found, len(wanted))
 
 
 def listed(of: Looked, find: str, most: int) -> list[dict[str, Any]]:
@@ -33,8 +34,7 @@ def listed(of: Looked, find: str, most: int) -> list[dict[str, Any]]:
         for one in _watches(of)
         if word in f"{one.name} {one.document.get('supplier', '')}".casefold()
     ]
-    items = [one for one in _items(of, named, _slower(of)) if one["line"]]
-    return sorted(items, key=lambda one: -one["usual"]["median"])[:most]
+    return _items(of, named, _slower(of), most)
 
 
 def environments(project: Document) -> set[str]:
@@ -57,38 +57,34 @@ def _watches(of: Looked) -> list[Document]:
 def _slower(of: Looked) -> dict[int, Trouble]:
     """By the watch, the last time that it became slower within the stretch."""
     found = troubles.troubles(database("history"), of.project.id, of.begin, of.end, kind="slower")
-    return {one.watch: one for one in sorted(found, key=_began) if one.began >= of.begin}
-
-
-def _began(one: Trouble) -> int:
-    return one.began
+    found.sort(key=lambda one: one.began)
+    return {one.watch: one for one in found if one.began >= of.begin}
 
 
 def _items(
-    of: Looked, wanted: Sequence[Document], found: Mapping[int, Trouble]
+    of: Looked, wanted: Sequence[Document], found: Mapping[int, Trouble], most: int
 ) -> list[dict[str, Any]]:
+    """Those that had answers, the slowest first."""
     if not wanted:
         return []
-    numbers = np.array(sorted(one.id for one in wanted), np.int64)
+    by_id = {one.id: one for one in wanted}
+    numbers = np.array(sorted(by_id), np.int64)
     over = ranges.over(database("history"), of.project.id, numbers, of.begin, of.end)
-    place = {int(watch): at for at, watch in enumerate(over.watches)}
+    answered = [int(row) for row in np.argsort(-over.median, kind="stable") if over.median[row]]
     return [
         {
-            "id": one.oid,
+            "id": by_id[id].oid,
             "kind": "watch",
-            "name": one.name,
+            "name": by_id[id].name,
             "owner": None,
-            "usual": {
-                "median": ms(int(over.median[place[one.id]])),
-                "p95": ms(int(over.p95[place[one.id]])),
-            },
-            "line": _line(over, place[one.id], of),
-            "moved": _moved(found[one.id]) if one.id in found else None,
+            "usual": {"median": ms(int(over.median[row])), "p95": ms(int(over.p95[row]))},
+            "line": _line(over, row, of),
+            "moved": _moved(found[id]) if id in found else None,
             "cases": 1,
             "with": 0,
         }
-        for one in wanted
-        if one.id in place
+        for row in answered[:most]
+        for id in [int(over.watches[row])]
     ]
 
 

@@ -65,7 +65,7 @@ export function HistoryPage() {
       {pages.isSuccess && items.length === 0 && (
         <p>It was not run {environment ? `against ${environment}` : ""} yet.</p>
       )}
-      {items.length > 0 && <ItsChecks id={id} name={of?.name ?? "the case"} />}
+      {items.length > 0 && <ItsChecks id={id} name={of?.name ?? "the case"} environment={environment} />}
       <ul className="lines">
         {items.map((item) => (
           <Fragment key={item.run}>

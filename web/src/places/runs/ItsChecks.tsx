@@ -6,9 +6,16 @@ import { WouldNotice } from "../../parts/WouldNotice";
 
 type Check = Shapes["CheckRecord"];
 
+interface Props {
+  id: string;
+  name: string;
+  /** Only of runs against it; empty: of all. */
+  environment: string;
+}
+
 /** How often each check of a case failed: whether it still checks something. */
-export function ItsChecks({ id, name }: { id: string; name: string }) {
-  const found = useQuery(queries.checkRecords(id));
+export function ItsChecks({ id, name, environment }: Props) {
+  const found = useQuery(queries.checkRecords(id, environment));
   const checks = found.data?.items ?? [];
   if (found.error) return <p className="trouble">{found.error.message}</p>;
   if (!checks.length) return null;
@@ -25,10 +32,10 @@ export function ItsChecks({ id, name }: { id: string; name: string }) {
           ))}
         </ul>
       </details>
-      <p className="muted">
+      <div className="muted">
         Would it notice if an answer were otherwise? One value after another is turned round in the answers
         that were kept; nothing is sent. <WouldNotice id={id} name={name} />
-      </p>
+      </div>
     </section>
   );
 }

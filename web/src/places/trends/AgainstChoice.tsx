@@ -27,6 +27,7 @@ export function AgainstChoice({ chosen }: { chosen: ChosenAgainst }) {
       </span>
     );
   }
+  if (!pair) return null;
   if (pair.names.length < 2) return <span className="muted">{pair.only}</span>;
   const side = (label: string, value: string, name: string) => (
     <Choice

@@ -22,7 +22,7 @@ export function ComparedPage() {
   useTab("Compared");
   if (!project) return null;
   const compared = ready ? found.data : undefined;
-  const sides: Sides = [pair.before || "before", pair.after || "after"];
+  const sides: Sides = [pair?.before || "before", pair?.after || "after"];
   return (
     <div className="page trends-page">
       <div className="page-head">

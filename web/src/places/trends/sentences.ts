@@ -80,7 +80,7 @@ export function nobodyAnswered(runs: number): string {
 
 function goesSentence(one: Shapes["GoesWith"]): string {
   const bad = one.bad === one.ofBad ? `All ${one.ofBad}` : `${one.bad} of ${one.ofBad}`;
-  if (one.kind === "row") return `${bad} came ${WHEN.row(one.value)}.`;
+  if (one.kind === "row") return `${bad} whose evidence is kept came ${WHEN.row(one.value)}.`;
   const good = one.good ? `so did ${one.good} of ${one.ofGood} good ones` : "no good one did";
   return `${bad} came ${WHEN[one.kind](one.value)}; ${good}.`;
 }

@@ -56,8 +56,8 @@ export function useAgainst() {
     return { what, word, names, before, after, against, own, only };
   };
   const builds = [...new Set(cycles.map((one) => one.build).filter(Boolean))].reverse();
-  const runners = [...new Set(cycles.map((one) => one.runner).filter(Boolean))].sort();
-  const pairs: Record<string, Pair> = {
+  const runners = [...new Set(cycles.map((one) => one.runner).filter(Boolean))].sort(byNumber);
+  const pairs: Partial<Record<Ways, Pair>> = {
     "two builds": pairOf(
       "Build",
       "build",
@@ -80,19 +80,19 @@ export function useAgainst() {
       "Runs have gone to one environment only.",
     ),
   };
-  const pair = pairs[way] ?? pairOf("", "", [], "none", "");
+  const pair = pairs[way];
   const days = daysIn(search, look.from, look.to);
-  const of = (name: Ways, value: string) => (way === name ? value : "");
+  const of = (name: Ways, value = "") => (way === name ? value : "");
   const two = way === "two times";
   const against: Against = {
     from: two ? begun(days.afterFrom) : look.from,
     to: two ? ended(days.afterTo) : look.to,
-    environment: way === "two environments" ? pair.after : look.environment,
-    build: of("two builds", pair.after),
-    againstBuild: of("two builds", pair.before),
-    runner: of("two runners", pair.after),
-    againstRunner: of("two runners", pair.before),
-    againstEnvironment: of("two environments", pair.before),
+    environment: of("two environments", pair?.after) || look.environment,
+    build: of("two builds", pair?.after),
+    againstBuild: of("two builds", pair?.before),
+    runner: of("two runners", pair?.after),
+    againstRunner: of("two runners", pair?.before),
+    againstEnvironment: of("two environments", pair?.before),
     againstFrom: two ? begun(days.beforeFrom) : way === "the time before" ? "" : look.from,
     againstTo: two ? ended(days.beforeTo) : way === "the time before" ? "" : look.to,
   };
@@ -106,9 +106,12 @@ export function useAgainst() {
     against,
     behind: kept.size ? `?${kept}` : "",
     /** Both sides are known. */
-    ready: way === "the time before" || two || Boolean(pair.before && pair.after),
+    ready: way === "the time before" || two || Boolean(pair?.before && pair?.after),
   };
 }
+
+/** "runner 2" before "runner 10". */
+const byNumber = new Intl.Collator("en", { numeric: true }).compare;
 
 /** The first and last days of both sides: as they were chosen, else the halves of what is looked at. */
 function daysIn(search: URLSearchParams, from: string, to: string): Days {
