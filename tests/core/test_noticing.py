@@ -42,7 +42,8 @@ class Noticing(unittest.TestCase):
         found = [(one.where, one.became) for one in turned(answer())]
         self.assertEqual(found[:2], [("status", "500"), ("headers", "gone")])
         places = {"$.name", "$.length", "$.berths[0].id", "$.berths[0].free", "$.note", "$.of"}
-        self.assertEqual({where for where, _ in found[2:]}, places)
+        self.assertEqual({where for where, _ in found[2:]}, places | {"$.berths"})
+        self.assertEqual(found[-1], ("$.berths", "one item fewer"))
         self.assertEqual(sum(became == "gone" for _, became in found), len(places) + 1)
         documents = [plain.write_json(one.answer.document()) for one in turned(answer())]
         self.assertEqual(len(set(documents[2:])), len(documents) - 2)
@@ -53,12 +54,17 @@ class Noticing(unittest.TestCase):
 
     def test_what_is_watched_is_noticed_and_the_rest_is_named(self):
         found = noticed({"of": "status", "is": 200}, {"of": "$.name", "is": "Gannet"})
-        self.assertEqual((found.number, found.noticed), (16, 3))
+        self.assertEqual((found.number, found.noticed), (17, 3))
         self.assertNotIn("$.name", {where for where, _ in found.unnoticed})
         self.assertIn(("$.length", "-24.5"), found.unnoticed)
         self.assertEqual(found.deaf, ())
         whole = noticed({"of": "status", "is": 200}, {"of": "body", "fits exactly": DOCUMENT})
         self.assertEqual({where for where, _ in whole.unnoticed}, {"headers"})
+
+    def test_a_number_of_items_is_watched(self):
+        counted = noticed({"of": "status", "is": 200}, {"of": "$.berths", "count": 1})
+        self.assertEqual((counted.deaf, counted.noticed), ((), 2))
+        self.assertEqual([one.where for one in turned(answer([[1, 2]]))][-2:], ["$", "$[0]"])
 
     def test_a_check_that_minds_nothing_is_named(self):
         found = noticed({"of": "status", "is": 200}, {"of": "time", "below": "5 s"})

@@ -5,6 +5,8 @@ import { queries } from "../api/queries";
 import { count } from "../base/format";
 
 const MOST = 8;
+/** What something became that is no other value; texts stand in quotes. */
+const BARE = ["gone", "one item fewer"];
 
 /** Would a case notice if an answer were otherwise? Asked by a press; then what it would not. */
 export function WouldNotice({ id, name }: { id: string; name: string }) {
@@ -40,7 +42,8 @@ function Found({ found }: { found: Shapes["Noticing"] }) {
         <ul className="unnoticed">
           {missed.slice(0, MOST).map((one) => (
             <li key={`${one.step.step} ${one.where} ${one.became}`}>
-              <span className="mono">{one.where}</span> {one.became === "gone" ? "gone" : `as ${one.became}`}{" "}
+              <span className="mono">{one.where}</span>{" "}
+              {BARE.includes(one.became) ? one.became : `as ${one.became}`}{" "}
               <span className="muted">in {one.step.name}</span>
             </li>
           ))}

@@ -21,6 +21,8 @@ MOST = 200
 Place = tuple[str | int, ...]
 _OTHER_STATUS = (500, 200)
 STATUS, HEADERS = "status", "headers"
+FEWER = "one item fewer"
+"""What a list became."""
 _NEVER = ("absent",)
 """Relations that no change here makes fail: nothing is added."""
 
@@ -49,7 +51,7 @@ class Noticed(Struct, frozen=True):
 
 def turned(answer: Answer) -> Iterator[Turned]:
     """Answers like this one with another status; with another value in the place of each; without
-    it. Of a list the first item stands for all."""
+    it; with an item less in each list. Of a list the first item stands for all."""
     status = _OTHER_STATUS[answer.status >= 400]
     yield Turned(STATUS, str(status), replace(answer, status=status))
     bare = answer.head.partition(b"\r\n")[0] + b"\r\n\r\n"
@@ -63,6 +65,8 @@ def turned(answer: Answer) -> Iterator[Turned]:
             yield Turned(where, plain.show(other, 60), _with(answer, _put(document, place, other)))
         if place and isinstance(place[-1], str):
             yield Turned(where, "gone", _with(answer, _put(document, place, MISSING)))
+    for place, items in list(_lists(document))[:MOST]:
+        yield Turned(as_path(place), FEWER, _with(answer, _put(document, place, items[:-1])))
 
 
 def notice(
@@ -105,6 +109,16 @@ def _leaves(value: Any, place: Place = ()) -> Iterator[tuple[Place, Any]]:
         yield from _leaves(value[0], (*place, 0))
     else:
         yield place, value
+
+
+def _lists(value: Any, place: Place = ()) -> Iterator[tuple[Place, list[Any]]]:
+    """Those with items."""
+    if isinstance(value, dict):
+        for name, inner in value.items():
+            yield from _lists(inner, (*place, name))
+    elif isinstance(value, list) and value:
+        yield place, value
+        yield from _lists(value[0], (*place, 0))
 
 
 def _others(value: Any) -> tuple[Any, ...]:

@@ -19,15 +19,25 @@ export function ItsChecks({ id, name, environment }: Props) {
   const checks = found.data?.items ?? [];
   if (found.error) return <p className="trouble">{found.error.message}</p>;
   if (!checks.length) return null;
+  const steps = [...new Set(checks.map(({ step }) => step))].map((step) =>
+    checks.filter((one) => one.step === step),
+  );
   return (
     <section aria-label="Its checks" className="its-checks">
       <details>
         <summary>{sentence(checks)}</summary>
         <ul>
-          {checks.map((one) => (
-            <li key={JSON.stringify([one.step, one.check])}>
-              {one.check} <span className="muted">in {one.name}</span>{" "}
-              <span className={one.failed ? "slower" : "muted"}>{record(one)}</span>
+          {steps.map((mine) => (
+            <li key={mine[0]?.step}>
+              <span className="muted">{mine[0]?.name}</span>
+              <ul>
+                {mine.map((one) => (
+                  <li key={one.check} className="check-record">
+                    <span>{one.check}</span>
+                    <span className={one.failed ? "slower" : "muted"}>{record(one)}</span>
+                  </li>
+                ))}
+              </ul>
             </li>
           ))}
         </ul>

@@ -14,7 +14,8 @@ export function TodayLine({ item }: { item: Item }) {
   const { label, to } = lookAt(item);
   return (
     <li className={`today-line today-${item.verdict}`}>
-      <VerdictMark verdict={item.verdict} />
+      {/* times have no verdict */}
+      {item.kind === "slower" ? <span /> : <VerdictMark verdict={item.verdict} />}
       <div className="today-what">
         <p>
           <Link to={home(item)}>{named(item)}</Link>
