@@ -39,7 +39,7 @@ from saltpath.core.trends.same_row import RowsOfRun, same_row
 from saltpath.core.trends.spent import side_by_side, spent
 from saltpath.core.trends.summing import Taken, phases_of, step_entries
 from saltpath.core.trends.together import Shifted, told_once
-from saltpath.core.trends.trust import trust
+from saltpath.core.trends.trust import GoesWith, proposal, trust
 
 OSLO = ZoneInfo("Europe/Oslo")
 BEGIN = int(datetime(2026, 10, 20, tzinfo=OSLO).timestamp())
@@ -344,6 +344,9 @@ class Shifts(unittest.TestCase):
         several = [*through_shared, one(5, "step", 9, "POST /s"), one(6, "operation", 0, "POST /s")]
         told = told_once(several, {7: {30}, 8: {30}})
         self.assertEqual([each.lead.series for each in told], [6])
+        only_steps = [one(1, "step", 7, "GET /a"), one(2, "step", 7, "GET /a"), one(3, "case", 7)]
+        [told] = told_once(only_steps, {})
+        self.assertEqual((told.lead.series, len(told.others)), (1, 2))
         apart = [one(1, "step", 7, "GET /a"), one(2, "step", 8, "GET /b", place=90)]
         self.assertEqual(len(told_once(apart, {})), 2)
         other_way = [one(1, "step", 7), one(2, "case", 7, ratio=0.5)]
@@ -422,6 +425,8 @@ class Trusted(unittest.TestCase):
         self.assertIsNone(same_row([RowsOfRun(3, [1, 2, 3])] * 20))
         self.assertIsNone(same_row([RowsOfRun(1, [1])] * 20))
         self.assertIsNone(same_row([]))
+        goes = [GoesWith("row", "7 of 12", 8, 8, 0, 90)]
+        self.assertIn("that row", proposal("differs", "failed", goes, str))
 
     def test_builds_edits_and_hosts_that_are_down_are_no_chance(self):
         chance = random.Random(6)

@@ -56,9 +56,10 @@ SEED = 90417
 SECOND_US = 1_000_000
 TIMES = ((2, 0), (7, 40), (12, 10), (17, 10))
 """When runs begin, by the project's clocks; on Saturdays and Sundays only at night."""
-NEW_BUILD = 14
-"""So many runs before the end 3.3.0 came: some more would have been too few to say what it did."""
-LOOKED = 15
+NEW_BUILD = 18
+"""So many runs before the end 3.3.0 came: what it did shows in 997 of 1,000 such pasts, after 14
+runs in 950."""
+LOOKED = 19
 """So many runs before the end the times were looked through before."""
 BUILDS = ("3.2.0", "3.3.0")
 
@@ -235,7 +236,9 @@ class _Past:
             request=RunRequest(jobs=2),
             at=at,
         )
-        job = jobs.take(self._main, f"runner {1 + number % 2}_past")
+        # by lot: runners that took turns would each have hours of their own
+        runner = random.Random(f"{SEED} {number}").choice((1, 2))
+        job = jobs.take(self._main, f"runner {runner}_past")
         run_records.record_started(self._main, run.id, at)
         moment = at
         for position, case in enumerate(self._cases):

@@ -90,7 +90,9 @@ def _leader(one: Shifted, group: Sequence[Shifted], uses: Mapping[int, Collectio
         asked = [step for step in steps if step.operation == one.operation]
         return asked[0].series if 0 < len(asked) < OF_OPERATION else one.series
     if one.kind == "step":
-        return _asked_by_several(one, group) or shared.get(one.owner, one.series)
+        alike = [step.series for step in steps if step.operation == one.operation != ""]
+        of_all = _asked_by_several(one, group) or shared.get(one.owner)
+        return of_all or min(alike, default=one.series)
     inside = [step for step in steps if step.owner == one.owner]
     return next((led for step in inside if (led := _asked_by_several(step, group))), one.series)
 

@@ -22,6 +22,8 @@ from saltpath.store.trends.series import Series
 
 FINE_PARTS = 360
 """Of one by itself."""
+NEAR = 3
+"""Runs."""
 MOST = 40
 AS_EVER = 4
 """So many of those that take most time are shown though they did not change."""
@@ -157,11 +159,12 @@ def _moved(of: Looked, one: Moved) -> dict[str, Any]:
 
 
 def _new_build(of: Looked, run: int) -> str:
-    """The build that came with a run or up to two runs beside it; empty where none did."""
+    """The build that came with a run or up to three runs beside it, as near as shifts are placed;
+    empty where none did."""
     if run not in of.runs:
         return ""
     order, place = of.order, of.place[run]
-    near = range(max(place - 2, 1), min(place + 3, len(order)))
+    near = range(max(place - NEAR, 1), min(place + NEAR + 1, len(order)))
     for at in sorted(near, key=lambda at: abs(at - place)):
         before, after = of.runs[order[at - 1]].build, of.runs[order[at]].build
         if after and before and before != after:
