@@ -22,7 +22,7 @@ NOTEBOOK = {"width": 1280, "height": 800}
 PHONE = {"width": 390, "height": 800}
 SLOWER = re.compile(r"Slower by (half|[45]\d %)")
 """What was made half as slow again, as far as its runs tell."""
-CARGO = re.compile("POST /cargo|Dangerous goods need|Declare two items")
+CARGO = re.compile("POST .cargo|Dangerous goods need|Declare two items")
 """The operation that was made so, or, where one of its steps shows it more clearly, that."""
 LONG = "A long vessel gets a berth long enough"
 
